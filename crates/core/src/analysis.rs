@@ -1,0 +1,424 @@
+//! Everything that is computed from one load, in the shape in which the command line and the API give it.
+
+use crate::checks::{CheckContext, Finding, run_checks};
+use crate::main_thread::{MainThread, main_thread};
+use crate::metrics::{LcpParts, Metric, Metrics, Ruler, WeightShare, by_kind, lcp_parts, metrics};
+use crate::path::{Leg, path_to_largest};
+use crate::{
+    Bodies, BodyRef, Bytes, CacheSource, Conditions, Header, Initiator, Load, Millis, Missing, Observed, Owner, Owners,
+    Rect, RenderBlocker, RenderBlocking, RequestId, ResourceKind, ScreenFrame, Source, Visit, render_blockers,
+};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// Rises whenever a load may be analysed differently; cached results of an older version are dropped.
+pub const ANALYSIS_VERSION: u32 = 1;
+
+/// What the largest paint was.
+pub use crate::paint::PaintKind as LcpKind;
+
+/// The largest element and the way to it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct LargestPaint {
+    /// Text or a picture.
+    pub kind: LcpKind,
+    /// A CSS selector that finds the element, where it could be resolved.
+    pub selector: Option<String>,
+    /// The element's tag name.
+    pub tag: Option<String>,
+    /// Its opening tag, cut short.
+    pub snippet: Option<String>,
+    /// The picture's address, for pictures.
+    pub url: Option<String>,
+    /// The request that brought the picture.
+    pub request: Option<RequestId>,
+    /// Its box in the viewport.
+    pub rect: Option<Rect>,
+    /// Visible area as the browser counted it, in CSS pixels.
+    pub size: f64,
+    /// Whose it is.
+    pub owner: Owner,
+    /// The four published parts of LCP, where TTFB is known.
+    pub parts: Option<LcpParts>,
+    /// The path to it; the legs' lengths add up to LCP.
+    pub path: Vec<Leg>,
+}
+
+/// One owner's costs in the load.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct OwnerAccount {
+    pub name: String,
+    pub kind: crate::OwnerKind,
+    pub requests: u32,
+    pub transferred_bytes: Bytes,
+    /// `None` where no main thread was observed.
+    pub main_thread_ms: Option<Millis>,
+    /// From the document's `Server-Timing`, where it names this owner.
+    pub server_ms: Option<Millis>,
+    /// How much of the path to the largest paint is this owner's.
+    pub path_ms: Option<Millis>,
+}
+
+/// A request as the screens show it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct RequestRow {
+    pub id: RequestId,
+    #[ts(type = "string")]
+    pub url: Arc<str>,
+    pub name: String,
+    pub host: Option<String>,
+    pub method: String,
+    pub kind: ResourceKind,
+    pub status: Option<u16>,
+    pub mime: Option<String>,
+    pub protocol: Option<String>,
+    pub priority: Option<String>,
+    pub final_priority: Option<String>,
+    pub start_ms: Millis,
+    pub connect_start_ms: Option<Millis>,
+    pub connect_end_ms: Option<Millis>,
+    pub sent_ms: Option<Millis>,
+    pub first_byte_ms: Option<Millis>,
+    pub end_ms: Option<Millis>,
+    pub transferred_bytes: Option<Bytes>,
+    pub unpacked_bytes: Option<Bytes>,
+    pub cache: Option<CacheSource>,
+    pub connection: Option<u64>,
+    pub render_blocking: RenderBlocking,
+    /// When it let rendering go, for those that held it.
+    pub released_ms: Option<Millis>,
+    pub owner: Owner,
+    /// Counted to whoever inserted it, rather than to where it lies.
+    pub inserted: bool,
+    pub initiator: Initiator,
+    pub redirected_from: Option<RequestId>,
+    /// Whether a leg of the path to the largest paint is about it.
+    pub on_path: bool,
+    pub failed: Option<String>,
+    pub response_headers: Vec<Header>,
+    /// Whether its body was kept.
+    pub has_body: bool,
+    /// For pictures: width and height of the file, and of the largest box it is shown in.
+    pub picture: Option<PictureSize>,
+}
+
+/// A picture's own size and the size it is shown at.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct PictureSize {
+    pub width: u32,
+    pub height: u32,
+    pub shown_width: f64,
+    pub shown_height: f64,
+}
+
+/// A layout shift as the screens show it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct ShiftRow {
+    pub at_ms: Millis,
+    pub score: f64,
+    pub had_recent_input: bool,
+    pub moved: Vec<(Rect, Rect)>,
+}
+
+/// Everything computed from one load.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Analysis {
+    #[ts(type = "string")]
+    pub url: Arc<str>,
+    pub title: Option<String>,
+    pub source: Source,
+    pub visit: Visit,
+    pub conditions: Option<Conditions>,
+    pub browser: Option<String>,
+    pub started_at: Option<String>,
+    /// When observation ended.
+    pub end_ms: Millis,
+    /// Whether the page was still busy when the time was up.
+    pub cut_off: bool,
+    pub metrics: Metrics,
+    /// Each known metric on its ruler.
+    pub rulers: Vec<Ruler>,
+    pub lcp: Option<LargestPaint>,
+    pub render_blocking: Vec<RenderBlocker>,
+    pub main_thread: Option<MainThread>,
+    pub owners: Vec<OwnerAccount>,
+    pub weight: Vec<WeightShare>,
+    pub findings: Vec<Finding>,
+    pub requests: Vec<RequestRow>,
+    pub shifts: Vec<ShiftRow>,
+    pub frames: Vec<ScreenFrame>,
+    /// The document's `Server-Timing`.
+    pub server_timing: Vec<crate::ServerTiming>,
+    /// What the page itself was told, where it was asked.
+    pub observed: Option<Observed>,
+    /// What could not be known, and why.
+    pub missing: Vec<Missing>,
+    pub notes: Vec<String>,
+}
+
+/// Computes everything that a load allows.
+#[must_use]
+pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
+    let owners = Owners::of(load, &[]);
+    let figures = metrics(load);
+    let path = path_to_largest(load, &owners);
+    let server_timing = load.document().map(|d| server_timing(&d.response_headers)).unwrap_or_default();
+    let main = main_thread(load, &owners, &figures);
+    let blockers = render_blockers(load);
+    let lcp = load.largest().map(|candidate| {
+        let request = match candidate.kind {
+            LcpKind::Image => candidate.url.as_deref().and_then(|url| load.request_for(url, candidate.at)),
+            LcpKind::Text => None,
+        };
+        let owner = match (request, candidate.kind) {
+            (Some(request), _) => owners.request(request.id).clone(),
+            (None, LcpKind::Image) => candidate.url.as_deref().map_or_else(Owner::page, |u| owners.of_url(u)),
+            (None, LcpKind::Text) => owners.of_url(&load.url),
+        };
+        LargestPaint {
+            kind: candidate.kind,
+            selector: candidate.selector.clone(),
+            tag: candidate.tag.clone(),
+            snippet: candidate.snippet.clone(),
+            url: candidate.url.clone(),
+            request: request.map(|r| r.id),
+            rect: candidate.rect,
+            size: candidate.size,
+            owner,
+            parts: lcp_parts(load),
+            path: path.clone().unwrap_or_default(),
+        }
+    });
+    let context = CheckContext {
+        load,
+        bodies,
+        owners: &owners,
+        metrics: &figures,
+        path: path.as_deref().unwrap_or_default(),
+        blockers: &blockers,
+        main_thread: main.as_ref(),
+    };
+    let findings = run_checks(&context);
+    let accounts = accounts(load, &owners, main.as_ref(), path.as_deref(), &server_timing);
+    let requests = load.requests.iter().map(|r| row(load, r, &owners, path.as_deref().unwrap_or_default(), &blockers)).collect();
+    Analysis {
+        url: load.url.clone(),
+        title: load.title.clone(),
+        source: load.source,
+        visit: load.visit,
+        conditions: load.conditions.clone(),
+        browser: load.browser.clone(),
+        started_at: load.started_at.clone(),
+        end_ms: load.end,
+        cut_off: load.cut_off,
+        rulers: rulers(&figures),
+        metrics: figures,
+        lcp,
+        render_blocking: blockers,
+        main_thread: main,
+        owners: accounts,
+        weight: by_kind(load),
+        findings,
+        requests,
+        shifts: load
+            .shifts
+            .iter()
+            .map(|s| ShiftRow { at_ms: s.at, score: s.score, had_recent_input: s.had_recent_input, moved: s.moved.clone() })
+            .collect(),
+        frames: load.frames.clone(),
+        server_timing,
+        observed: load.observed.clone(),
+        missing: load.missing.clone(),
+        notes: load.notes.clone(),
+    }
+}
+
+/// Every known metric on its ruler, in the order in which the screens show them.
+#[must_use]
+pub(crate) fn rulers(figures: &Metrics) -> Vec<Ruler> {
+    #[allow(clippy::cast_precision_loss)]
+    let values = [
+        (Metric::Lcp, figures.lcp_ms.map(|m| m.0)),
+        (Metric::Fcp, figures.fcp_ms.map(|m| m.0)),
+        (Metric::Tbt, figures.tbt_ms.map(|m| m.0)),
+        (Metric::Cls, figures.cls),
+        (Metric::Ttfb, figures.ttfb_ms.map(|m| m.0)),
+        (Metric::Tti, figures.tti_ms.map(|m| m.0)),
+        (Metric::Weight, figures.transferred_bytes.map(|b| b.0 as f64)),
+    ];
+    values.into_iter().filter_map(|(metric, value)| Some(Ruler::new(metric, value?))).collect()
+}
+
+fn row(load: &Load, request: &crate::Request, owners: &Owners, path: &[Leg], blockers: &[RenderBlocker]) -> RequestRow {
+    RequestRow {
+        id: request.id,
+        url: request.url.clone(),
+        name: request.short_name(),
+        host: request.host(),
+        method: request.method.clone(),
+        kind: request.kind,
+        status: request.status,
+        mime: request.mime.clone(),
+        protocol: request.protocol.clone(),
+        priority: request.priority.clone(),
+        final_priority: request.final_priority.clone(),
+        start_ms: request.start,
+        connect_start_ms: request.connect_start,
+        connect_end_ms: request.connect_end,
+        sent_ms: request.sent,
+        first_byte_ms: request.first_byte,
+        end_ms: request.end,
+        transferred_bytes: request.transferred,
+        unpacked_bytes: request.unpacked,
+        cache: request.cache,
+        connection: request.connection,
+        render_blocking: request.render_blocking,
+        released_ms: blockers.iter().find(|b| b.request == request.id).map(|b| b.released_ms),
+        owner: owners.request(request.id).clone(),
+        inserted: owners.was_inserted(request.id),
+        initiator: request.initiator.clone(),
+        redirected_from: request.redirected_from,
+        on_path: path.iter().any(|leg| leg.request == Some(request.id)),
+        failed: request.failed.clone(),
+        response_headers: request.response_headers.clone(),
+        has_body: matches!(request.body, Some(BodyRef { .. })),
+        picture: picture(load, request),
+    }
+}
+
+fn picture(load: &Load, request: &crate::Request) -> Option<PictureSize> {
+    let shown = load
+        .page
+        .as_ref()?
+        .images
+        .iter()
+        .filter(|i| i.url == *request.url && i.natural_width > 0)
+        .max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()))?;
+    Some(PictureSize {
+        width: shown.natural_width,
+        height: shown.natural_height,
+        shown_width: if shown.hidden { 0.0 } else { shown.rect.width },
+        shown_height: if shown.hidden { 0.0 } else { shown.rect.height },
+    })
+}
+
+fn accounts(
+    load: &Load,
+    owners: &Owners,
+    main: Option<&MainThread>,
+    path: Option<&[Leg]>,
+    timing: &[crate::ServerTiming],
+) -> Vec<OwnerAccount> {
+    let mut found: BTreeMap<Owner, OwnerAccount> = BTreeMap::new();
+    let fresh = |owner: &Owner| OwnerAccount {
+        name: owner.name.clone(),
+        kind: owner.kind,
+        requests: 0,
+        transferred_bytes: Bytes(0),
+        main_thread_ms: main.map(|_| Millis::ZERO),
+        server_ms: None,
+        path_ms: path.map(|_| Millis::ZERO),
+    };
+    for request in load.requests.iter().filter(|r| r.is_network()) {
+        let owner = owners.request(request.id);
+        let account = found.entry(owner.clone()).or_insert_with(|| fresh(owner));
+        account.requests += 1;
+        account.transferred_bytes += request.transferred.unwrap_or_default();
+    }
+    for script in main.map(|m| m.by_script.as_slice()).unwrap_or_default() {
+        let account = found.entry(script.owner.clone()).or_insert_with(|| fresh(&script.owner));
+        account.main_thread_ms = account.main_thread_ms.map(|sum| sum + script.total_ms);
+    }
+    for leg in path.unwrap_or_default() {
+        let account = found.entry(leg.owner.clone()).or_insert_with(|| fresh(&leg.owner));
+        account.path_ms = account.path_ms.map(|sum| sum + leg.length());
+    }
+    for entry in timing {
+        let Some(duration) = entry.duration_ms else { continue };
+        let known = found.keys().find(|o| o.name == entry.name).cloned();
+        // A plugin may work on the server alone and send the browser nothing.
+        let named_plugin = entry.description.as_deref().is_some_and(|d| d.starts_with("plugin"));
+        let owner = match known {
+            Some(owner) => owner,
+            None if named_plugin => Owner { name: entry.name.clone(), kind: crate::OwnerKind::Plugin },
+            None => continue,
+        };
+        let account = found.entry(owner.clone()).or_insert_with(|| fresh(&owner));
+        account.server_ms = Some(account.server_ms.unwrap_or_default() + duration);
+    }
+    let mut accounts: Vec<_> = found.into_values().collect();
+    accounts.sort_by(|a, b| {
+        b.path_ms.unwrap_or_default().order(&a.path_ms.unwrap_or_default()).then(b.transferred_bytes.cmp(&a.transferred_bytes))
+    });
+    accounts
+}
+
+/// Reads every `Server-Timing` header (W3C Server Timing: `name;dur=53.2;desc="…"`, comma-separated).
+/// What cannot be read is passed over.
+#[must_use]
+pub fn server_timing(headers: &[Header]) -> Vec<crate::ServerTiming> {
+    let mut found = Vec::new();
+    for header in headers.iter().filter(|h| h.name.eq_ignore_ascii_case("server-timing")) {
+        for entry in split_outside_quotes(&header.value, ',').into_iter().take(500) {
+            let mut parts = split_outside_quotes(entry, ';').into_iter();
+            let name = parts.next().unwrap_or("").trim();
+            if name.is_empty() {
+                continue;
+            }
+            let mut timing = crate::ServerTiming { name: name.to_owned(), duration_ms: None, description: None };
+            for part in parts {
+                let Some((key, value)) = part.split_once('=') else { continue };
+                let value = value.trim().trim_matches('"');
+                match key.trim().to_ascii_lowercase().as_str() {
+                    "dur" => timing.duration_ms = value.parse::<f64>().ok().filter(|v| v.is_finite() && *v >= 0.0).map(Millis),
+                    "desc" => timing.description = Some(value.to_owned()),
+                    _ => {}
+                }
+            }
+            found.push(timing);
+        }
+    }
+    found
+}
+
+fn split_outside_quotes(text: &str, separator: char) -> Vec<&str> {
+    let (mut parts, mut start, mut quoted) = (Vec::new(), 0, false);
+    for (at, c) in text.char_indices() {
+        if c == '"' {
+            quoted = !quoted;
+        } else if c == separator && !quoted {
+            parts.push(&text[start..at]);
+            start = at + c.len_utf8();
+        }
+    }
+    parts.push(&text[start..]);
+    parts
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn server_timing_is_read_as_the_standard_writes_it() {
+        let header = Header { name: "Server-Timing".into(), value: r#"db;dur=53.2, cache;desc="a, b;c";dur=x, ;, bare"#.into() };
+        let read = server_timing(&[header]);
+        assert_eq!(read.len(), 3);
+        assert_eq!(read[0].duration_ms, Some(Millis(53.2)));
+        assert_eq!((read[1].description.as_deref(), read[1].duration_ms), (Some("a, b;c"), None));
+        assert_eq!(read[2].name, "bare");
+    }
+}

@@ -1,0 +1,69 @@
+//! Text sent as it is.
+
+use super::{Check, CheckContext, Finding, Group, Sureness, example, row};
+use crate::path::Cause;
+use crate::{Bytes, Fix, FixKind, Request, ResourceKind};
+use flate2::{Compression, write::GzEncoder};
+use std::io::Write;
+
+/// Savings under this are not worth a finding.
+const WORTH: u64 = 1_400;
+
+pub(super) const CHECK: Check = Check {
+    id: "uncompressed-text",
+    group: Group::Delivery,
+    rule: "A document, style, script, data or SVG response came without content encoding, and compressing its recorded body saves more than 1.4 kB.",
+    example: || {
+        let mut example = example::sound();
+        let script = example.request("http://www.skerryline.test/app.js", ResourceKind::Script, 160.0, 300.0, 0);
+        script.response_headers.retain(|h| h.name != "content-encoding");
+        let body: String = (0..600).map(|n| format!("export const buoy{n} = {n};\n")).collect();
+        example.load.requests[2].transferred = Some(Bytes(body.len() as u64 + 200));
+        example.keep(2, body.into_bytes());
+        example.words("a script of 600 similar lines, sent without content encoding")
+    },
+    gives: "app.js is sent uncompressed: 17 kB could be 2.8 kB",
+    run,
+};
+
+fn is_text(request: &Request) -> bool {
+    matches!(request.kind, ResourceKind::Document | ResourceKind::Style | ResourceKind::Script | ResourceKind::Data)
+        || request.mime.as_deref().is_some_and(|m| m.starts_with("image/svg") || m.starts_with("text/"))
+}
+
+fn run(context: &CheckContext<'_>) -> Vec<Finding> {
+    let mut found = Vec::new();
+    for request in context.answered().filter(|r| is_text(r)) {
+        let encoded = request.header("content-encoding").is_some_and(|v| !v.trim().is_empty() && !v.eq_ignore_ascii_case("identity"));
+        if encoded || request.response_headers.is_empty() {
+            continue;
+        }
+        let Some(body) = context.body(request) else { continue };
+        let Some(packed) = gzip_size(&body) else { continue };
+        let size = body.len() as u64;
+        let saving = size.saturating_sub(packed);
+        if saving < WORTH {
+            continue;
+        }
+        let name = request.short_name();
+        let fix = Fix::new(FixKind::Compress, &request.url, format!("Send {name} compressed"));
+        let title = format!("{name} is sent uncompressed: {} could be {}", Bytes(size).text(), Bytes(packed).text());
+        let mut finding = context.about(&CHECK, request, &[Cause::Download], title, fix);
+        finding.saving_bytes = Some(Bytes(saving));
+        finding.sureness = Sureness::Computed;
+        finding.evidence = vec![
+            row("sent", Bytes(size).text()),
+            row("the same body by gzip, level 6", Bytes(packed).text()),
+            row("content-encoding", "none".into()),
+        ];
+        finding.why = "The recorded body was compressed here to get this figure. Servers do it with one setting, and every browser asks for it.".into();
+        found.push(finding);
+    }
+    found
+}
+
+fn gzip_size(body: &[u8]) -> Option<u64> {
+    let mut encoder = GzEncoder::new(Vec::new(), Compression::new(6));
+    encoder.write_all(body).ok()?;
+    Some(encoder.finish().ok()?.len() as u64)
+}

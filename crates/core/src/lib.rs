@@ -1,0 +1,60 @@
+//! What Phainon computes from an observed page load.
+//!
+//! Three types matter. A [`Load`] is everything observed in one page load, whatever it was read
+//! from: a recording, a HAR, a trace. [`analyse`] turns a load into an [`Analysis`]: its metrics,
+//! its largest element, the path to it, its main-thread time, its owners and its findings. A
+//! [`Bodies`] hands the checks the response bodies that they compute on. Everything here is a pure
+//! function: no I/O, no clock, no interface.
+//!
+//! ```
+//! use phainon_core::{analyse, Load, Request, ResourceKind, Millis, Bytes, NoBodies};
+//!
+//! let mut load = Load::empty("http://www.skerryline.test/");
+//! let mut document = Request::new(0, "http://www.skerryline.test/", ResourceKind::Document);
+//! document.first_byte = Some(Millis(120.0));
+//! document.end = Some(Millis(150.0));
+//! document.transferred = Some(Bytes(9_000));
+//! load.requests.push(document);
+//!
+//! let analysis = analyse(&load, &NoBodies);
+//! assert_eq!(analysis.metrics.ttfb_ms, Some(Millis(120.0)));
+//! assert_eq!(analysis.metrics.lcp_ms, None); // not observed, so not known
+//! ```
+
+mod analysis;
+mod blocking;
+mod body;
+pub mod checks;
+mod conditions;
+mod fix;
+mod load;
+mod main_thread;
+pub mod metrics;
+mod owners;
+mod page;
+mod paint;
+pub mod path;
+mod recording;
+mod request;
+mod units;
+mod work;
+
+pub use analysis::{
+    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, ShiftRow, analyse,
+};
+pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
+pub use body::{Bodies, NoBodies};
+pub use conditions::{Conditions, Distance, PRESETS, preset};
+pub use fix::{Effort, Fix, FixKind, Risk};
+pub use load::{Load, Missing, Observed, Source, Subject, Visit};
+pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};
+pub use owners::{Owner, OwnerKind, OwnerRule, Owners, registrable_domain};
+pub use page::{PageImage, PageFacts};
+pub use paint::{LayoutShift, LcpCandidate, PaintKind, Rect, ScreenFrame};
+pub use recording::{MetricRow, RecordingSummary, representative, summarise};
+pub use request::{
+    BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId,
+    ResourceKind, ServerTiming,
+};
+pub use units::{Bytes, Millis};
+pub use work::{TimerInstall, Work, WorkKind, WorkName, self_times};

@@ -1,0 +1,182 @@
+//! One page load: everything observed in it.
+
+use crate::{Conditions, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind, ScreenFrame, TimerInstall, Work};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// Whether the cache was empty.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+pub enum Visit {
+    /// With an empty cache.
+    #[default]
+    First,
+    /// With the cache that the first visit left.
+    Return,
+}
+
+/// What a load was read from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub enum Source {
+    #[default]
+    Recording,
+    Har,
+    Trace,
+    HarAndTrace,
+}
+
+/// What can be missing from a load.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub enum Subject {
+    Requests,
+    Paints,
+    Shifts,
+    MainThread,
+    Frames,
+    Page,
+    Bodies,
+    Initiators,
+    RenderBlocking,
+}
+
+/// Something that a load does not hold, and why.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct Missing {
+    /// What is not there.
+    pub subject: Subject,
+    /// Why, in a sentence that a person can act on.
+    pub why: String,
+}
+
+/// What the page's own `PerformanceObserver` reported in the same load, to hold our figures against.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Observed {
+    pub fcp_ms: Option<Millis>,
+    pub lcp_ms: Option<Millis>,
+    pub cls: Option<f64>,
+}
+
+/// Everything observed in one page load. Times count from navigation start.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Load {
+    /// The URL asked for.
+    pub url: Arc<str>,
+    pub title: Option<String>,
+    pub visit: Visit,
+    pub source: Source,
+    pub conditions: Option<Conditions>,
+    /// RFC 3339.
+    pub started_at: Option<String>,
+    /// Product and version of the browser.
+    pub browser: Option<String>,
+    /// When observation ended.
+    pub end: Millis,
+    /// Whether the page was still busy when the time was up.
+    pub cut_off: bool,
+    pub requests: Vec<Request>,
+    pub work: Vec<Work>,
+    pub timers: Vec<TimerInstall>,
+    pub fcp: Option<Millis>,
+    /// In order of time; those after the first input are left out.
+    pub lcp_candidates: Vec<LcpCandidate>,
+    pub shifts: Vec<LayoutShift>,
+    pub dom_content_loaded: Option<Millis>,
+    pub load_event: Option<Millis>,
+    /// When the parser reached the document's end.
+    pub dom_interactive: Option<Millis>,
+    pub frames: Vec<ScreenFrame>,
+    pub page: Option<PageFacts>,
+    pub observed: Option<Observed>,
+    pub missing: Vec<Missing>,
+    /// What the reader of the source had to leave out or mend.
+    pub notes: Vec<String>,
+}
+
+impl Load {
+    /// A load in which nothing has been observed yet.
+    #[must_use]
+    pub fn empty(url: &str) -> Self {
+        Self {
+            url: url.into(),
+            title: None,
+            visit: Visit::First,
+            source: Source::Recording,
+            conditions: None,
+            started_at: None,
+            browser: None,
+            end: Millis::ZERO,
+            cut_off: false,
+            requests: Vec::new(),
+            work: Vec::new(),
+            timers: Vec::new(),
+            fcp: None,
+            lcp_candidates: Vec::new(),
+            shifts: Vec::new(),
+            dom_content_loaded: None,
+            load_event: None,
+            dom_interactive: None,
+            frames: Vec::new(),
+            page: None,
+            observed: None,
+            missing: Vec::new(),
+            notes: Vec::new(),
+        }
+    }
+
+    /// The main document: the last hop of the navigation's redirects.
+    #[must_use]
+    pub fn document(&self) -> Option<&Request> {
+        let mut document = self
+            .requests
+            .iter()
+            .find(|r| r.main_frame && r.kind == ResourceKind::Document && *r.url == *self.url)
+            .or_else(|| self.requests.iter().find(|r| r.main_frame && r.kind == ResourceKind::Document))
+            .or_else(|| self.requests.first().filter(|r| r.kind == ResourceKind::Document || r.redirected_from.is_none()))?;
+        // Follow the hops; ids rise, so this ends.
+        while let Some(next) = self.requests.iter().find(|r| r.redirected_from == Some(document.id) && r.id > document.id) {
+            document = next;
+        }
+        Some(document)
+    }
+
+    /// The request with this id.
+    #[must_use]
+    pub fn request(&self, id: RequestId) -> Option<&Request> {
+        self.requests.get(id.0 as usize)
+    }
+
+    /// Why something is missing, if it is.
+    #[must_use]
+    pub fn why_missing(&self, subject: Subject) -> Option<&str> {
+        self.missing.iter().find(|m| m.subject == subject).map(|m| m.why.as_str())
+    }
+
+    /// The candidate that stands: the last one announced.
+    #[must_use]
+    pub fn largest(&self) -> Option<&LcpCandidate> {
+        self.lcp_candidates.last()
+    }
+
+    /// The request whose bytes an URL's user got: the last one for it that had ended by `by`.
+    #[must_use]
+    pub fn request_for(&self, url: &str, by: Millis) -> Option<&Request> {
+        let bare = |u: &str| u.split('#').next().map(str::to_owned);
+        let wanted = bare(url);
+        let mut same = self.requests.iter().filter(|r| bare(&r.url) == wanted);
+        let first = same.clone().next();
+        same.rfind(|r| r.start <= by && r.end.is_none_or(|end| end <= by + Millis(1.0))).or(first)
+    }
+}

@@ -1,0 +1,59 @@
+//! Cumulative Layout Shift.
+
+use crate::{LayoutShift, Millis};
+
+const GAP: Millis = Millis(1000.0);
+const WINDOW: Millis = Millis(5000.0);
+
+/// The largest session window of shifts without recent input: a window ends with a gap of a second
+/// or more, and lasts five seconds at most (W3C Layout Instability, "session window").
+#[must_use]
+pub fn cls(shifts: &[LayoutShift]) -> f64 {
+    let mut largest = 0.0_f64;
+    let mut sum = 0.0;
+    let mut window: Option<(Millis, Millis)> = None;
+    for shift in shifts.iter().filter(|s| !s.had_recent_input) {
+        window = match window {
+            Some((first, last)) if shift.at - last < GAP && shift.at - first < WINDOW => {
+                sum += shift.score;
+                Some((first, shift.at))
+            }
+            _ => {
+                sum = shift.score;
+                Some((shift.at, shift.at))
+            }
+        };
+        largest = largest.max(sum);
+    }
+    largest
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn shift(at: f64, score: f64) -> LayoutShift {
+        LayoutShift { at: Millis(at), score, had_recent_input: false, moved: vec![] }
+    }
+
+    #[test]
+    fn a_gap_of_a_second_starts_a_new_window() {
+        // 0.10 + 0.05 in the first window; 999.9 ms is still inside, 1000 ms is not.
+        let shifts = [shift(100.0, 0.10), shift(1099.9, 0.05), shift(2099.9, 0.12)];
+        assert!((cls(&shifts) - 0.15).abs() < 1e-12);
+    }
+
+    #[test]
+    fn a_window_lasts_five_seconds_at_most() {
+        // Eight shifts 900 ms apart: those at 0 … 4500 share a window (6 × 0.01); 5400 opens the next.
+        let shifts: Vec<_> = (0..8).map(|i| shift(f64::from(i) * 900.0, 0.01)).collect();
+        assert!((cls(&shifts) - 0.06).abs() < 1e-12);
+    }
+
+    #[test]
+    fn a_shift_after_input_does_not_count() {
+        let mut after_input = shift(200.0, 0.5);
+        after_input.had_recent_input = true;
+        assert!((cls(&[shift(100.0, 0.02), after_input]) - 0.02).abs() < 1e-12);
+    }
+}

@@ -1,0 +1,74 @@
+//! Time to Interactive: when the main thread and the network first stay quiet.
+
+use crate::{Load, Millis, Subject};
+
+const QUIET: Millis = Millis(5000.0);
+const LONG: Millis = Millis(50.0);
+
+/// Time to Interactive and whether it was really seen.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Interactive {
+    /// The figure.
+    pub at: Millis,
+    /// No quiet window was seen before the recording ended; `at` is its end.
+    pub recording_ended: bool,
+}
+
+/// From FCP, the first window of five seconds with no long task and at most two GET requests in
+/// flight; TTI is the end of the last long task before that window, or FCP. A recording stops
+/// watching once the page has been quiet for a while; a window that is quiet up to that moment
+/// counts as quiet, unless the recording was cut off.
+#[must_use]
+pub fn time_to_interactive(load: &Load) -> Option<Interactive> {
+    let fcp = load.fcp?;
+    if load.why_missing(Subject::MainThread).is_some() {
+        return None;
+    }
+    // Moments at which the window cannot be quiet.
+    let mut busy: Vec<(Millis, Millis)> =
+        load.work.iter().filter(|w| w.depth == 0 && w.duration > LONG).map(|w| (w.start, w.end())).collect();
+    busy.extend(crowded(load));
+    busy.retain(|&(_, end)| end > fcp);
+    busy.sort_by(|a, b| a.0.order(&b.0));
+
+    let mut quiet_from = fcp;
+    for (start, end) in busy {
+        if start - quiet_from >= QUIET {
+            break;
+        }
+        quiet_from = quiet_from.max(end);
+    }
+    if load.cut_off && load.end - quiet_from < QUIET {
+        return Some(Interactive { at: load.end.max(fcp), recording_ended: true });
+    }
+    let last_long = load
+        .work
+        .iter()
+        .filter(|w| w.depth == 0 && w.duration > LONG && w.end() <= quiet_from + Millis(0.001))
+        .map(super::super::work::Work::end)
+        .fold(fcp, Millis::max);
+    Some(Interactive { at: last_long.max(fcp), recording_ended: false })
+}
+
+/// Spans of time in which more than two GET requests were in flight.
+fn crowded(load: &Load) -> Vec<(Millis, Millis)> {
+    let mut edges: Vec<(Millis, i32)> = Vec::new();
+    for request in load.requests.iter().filter(|r| r.method == "GET" && r.is_network() && r.cache.is_none()) {
+        edges.push((request.start, 1));
+        edges.push((request.end.unwrap_or(load.end), -1));
+    }
+    edges.sort_by(|a, b| a.0.order(&b.0).then(a.1.cmp(&b.1)));
+    let (mut open, mut since, mut spans) = (0, None, Vec::new());
+    for (at, change) in edges {
+        open += change;
+        match (open > 2, since) {
+            (true, None) => since = Some(at),
+            (false, Some(from)) => {
+                spans.push((from, at));
+                since = None;
+            }
+            _ => {}
+        }
+    }
+    spans
+}

@@ -1,0 +1,96 @@
+//! Metrics of a load, one file for each. Definitions follow the W3C specifications.
+
+mod cls;
+mod interactive;
+mod lcp;
+mod pace;
+mod ruler;
+mod tbt;
+mod weight;
+
+pub use cls::cls;
+pub use interactive::{Interactive, time_to_interactive};
+pub use lcp::{LcpParts, lcp_parts};
+pub use pace::{pace, utility};
+pub use ruler::{Metric, Rating, Ruler, target};
+pub(crate) use tbt::blocking;
+pub use tbt::total_blocking_time;
+pub use weight::{WeightShare, by_kind};
+
+use crate::{Bytes, Load, Millis};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A load's figures; `None` is "not known", never 0.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct Metrics {
+    /// Time to First Byte: the document's response start.
+    pub ttfb_ms: Option<Millis>,
+    /// First Contentful Paint (W3C Paint Timing).
+    pub fcp_ms: Option<Millis>,
+    /// Largest Contentful Paint: the last candidate before input or the end of the load.
+    pub lcp_ms: Option<Millis>,
+    /// Cumulative Layout Shift (W3C Layout Instability; the largest session window).
+    pub cls: Option<f64>,
+    /// Total Blocking Time.
+    pub tbt_ms: Option<Millis>,
+    /// Time to Interactive.
+    pub tti_ms: Option<Millis>,
+    /// Whether the recording ended before a quiet window was seen, so that TTI is its end.
+    pub tti_at_end: bool,
+    /// Interaction to Next Paint; no interactions are recorded yet, so it is not known.
+    pub inp_ms: Option<Millis>,
+    /// Speed Index; not computed yet, so it is not known.
+    pub speed_index_ms: Option<Millis>,
+    /// DOMContentLoaded, start of its event.
+    pub dom_content_loaded_ms: Option<Millis>,
+    /// The load event's start.
+    pub load_ms: Option<Millis>,
+    /// Requests that went to the network.
+    pub requests: u32,
+    /// Bytes over the wire, where every response told its size or part of them did.
+    pub transferred_bytes: Option<Bytes>,
+    /// Bytes as the page used them.
+    pub unpacked_bytes: Option<Bytes>,
+    /// The one overall figure, 0 to 100, where every metric it is made of is known.
+    pub pace: Option<f64>,
+    /// Which metrics Pace was made of; the weights of those not known are left out.
+    pub pace_of: Vec<Metric>,
+}
+
+/// Computes every metric that the load allows.
+#[must_use]
+pub fn metrics(load: &Load) -> Metrics {
+    let interactive = time_to_interactive(load);
+    let has_paints = load.why_missing(crate::Subject::Shifts).is_none();
+    let network: Vec<_> = load.requests.iter().filter(|r| r.is_network()).collect();
+    let mut found = Metrics {
+        ttfb_ms: load.document().filter(|d| d.failed.is_none()).and_then(|d| d.first_byte),
+        fcp_ms: load.fcp,
+        lcp_ms: load.largest().map(|c| c.at),
+        cls: (has_paints && load.fcp.is_some()).then(|| cls(&load.shifts)),
+        tbt_ms: interactive.as_ref().and_then(|i| total_blocking_time(load, i.at)),
+        tti_ms: interactive.as_ref().map(|i| i.at),
+        tti_at_end: interactive.as_ref().is_some_and(|i| i.recording_ended),
+        inp_ms: None,
+        speed_index_ms: None,
+        dom_content_loaded_ms: load.dom_content_loaded,
+        load_ms: load.load_event,
+        requests: u32::try_from(network.len()).unwrap_or(u32::MAX),
+        transferred_bytes: sum_known(network.iter().map(|r| r.transferred)),
+        unpacked_bytes: sum_known(network.iter().map(|r| r.unpacked)),
+        pace: None,
+        pace_of: Vec::new(),
+    };
+    if let Some((value, of)) = pace(&found) {
+        found.pace = Some(value);
+        found.pace_of = of;
+    }
+    found
+}
+
+fn sum_known(sizes: impl Iterator<Item = Option<Bytes>>) -> Option<Bytes> {
+    let known: Vec<Bytes> = sizes.flatten().collect();
+    (!known.is_empty()).then(|| known.into_iter().sum())
+}

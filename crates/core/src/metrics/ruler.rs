@@ -1,0 +1,76 @@
+//! Targets and limits, and where a value stands to them.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A metric that has a target.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub enum Metric {
+    Lcp,
+    Fcp,
+    Tbt,
+    Cls,
+    Inp,
+    SpeedIndex,
+    Ttfb,
+    Tti,
+    Weight,
+}
+
+/// Where a value stands: at or under its target, between target and limit, or over the limit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub enum Rating {
+    Within,
+    Near,
+    Past,
+}
+
+/// A metric's target and limit, and a value on that scale. Times in ms, weight in bytes, CLS plain.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Ruler {
+    pub metric: Metric,
+    pub value: f64,
+    pub target: f64,
+    pub limit: f64,
+    pub rating: Rating,
+}
+
+/// Target and limit of a metric.
+#[must_use]
+pub fn target(metric: Metric) -> (f64, f64) {
+    match metric {
+        Metric::Lcp => (2500.0, 4000.0),
+        Metric::Inp => (200.0, 500.0),
+        Metric::Cls => (0.1, 0.25),
+        Metric::Fcp => (1800.0, 3000.0),
+        Metric::Ttfb => (800.0, 1800.0),
+        Metric::Tbt => (200.0, 600.0),
+        Metric::Tti => (3800.0, 7300.0),
+        Metric::SpeedIndex => (3000.0, 5500.0),
+        Metric::Weight => (1_000_000.0, 1_500_000.0),
+    }
+}
+
+impl Ruler {
+    /// Places a value on its metric's scale.
+    #[must_use]
+    pub fn new(metric: Metric, value: f64) -> Self {
+        let (target, limit) = target(metric);
+        let rating = if value <= target {
+            Rating::Within
+        } else if value <= limit {
+            Rating::Near
+        } else {
+            Rating::Past
+        };
+        Self { metric, value, target, limit, rating }
+    }
+}

@@ -1,0 +1,236 @@
+//! Owners: who a cost belongs to. Each request and each piece of work has exactly one.
+
+use crate::{InitiatorKind, Load, Request, RequestId, Work, work::parents};
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// What kind of owner it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+pub enum OwnerKind {
+    /// The site's own code and files.
+    Site,
+    /// A theme of the site's content system.
+    Theme,
+    /// A plugin, module or package.
+    Plugin,
+    /// Another registrable domain.
+    ThirdParty,
+    /// The browser's own work for the page as a whole.
+    Browser,
+}
+
+/// An owner.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Owner {
+    pub name: String,
+    pub kind: OwnerKind,
+}
+
+impl Owner {
+    fn site() -> Self {
+        Self { name: "site".into(), kind: OwnerKind::Site }
+    }
+
+    /// Style, layout and paint that no script forced.
+    #[must_use]
+    pub fn page() -> Self {
+        Self { name: "page".into(), kind: OwnerKind::Browser }
+    }
+}
+
+/// A rule of the site's own: the first whose pattern occurs in the URL (host and path) wins.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct OwnerRule {
+    pub pattern: String,
+    pub owner: Owner,
+}
+
+/// The registrable domain of a host by the public-suffix list; an address or a bare name is itself.
+#[must_use]
+pub fn registrable_domain(host: &str) -> String {
+    let host = host.trim_end_matches('.').to_ascii_lowercase();
+    if host.parse::<std::net::IpAddr>().is_ok() || host.starts_with('[') {
+        return host;
+    }
+    psl::domain_str(&host).map_or_else(|| host.clone(), str::to_owned)
+}
+
+/// Path folders that many content systems and bundlers share, and what stands behind them.
+const FOLDERS: [(&str, OwnerKind); 6] = [
+    ("plugins", OwnerKind::Plugin),
+    ("modules", OwnerKind::Plugin),
+    ("extensions", OwnerKind::Plugin),
+    ("addons", OwnerKind::Plugin),
+    ("themes", OwnerKind::Theme),
+    ("node_modules", OwnerKind::Plugin),
+];
+
+fn by_path(path: &str) -> Option<Owner> {
+    let parts: Vec<&str> = path.split('/').filter(|p| !p.is_empty()).collect();
+    for (index, part) in parts.iter().enumerate() {
+        // The last part is a file, never an owner's folder.
+        let name = parts.get(index + 1).filter(|_| index + 2 < parts.len());
+        if let (Some(name), Some((_, kind))) = (name, FOLDERS.iter().find(|(folder, _)| folder == part)) {
+            let scoped = name.starts_with('@') && *part == "node_modules" && index + 3 < parts.len();
+            let name = if scoped { format!("{name}/{}", parts[index + 2]) } else { (*name).to_owned() };
+            return Some(Owner { name, kind: *kind });
+        }
+        if *part == "vendor" && index + 3 < parts.len() {
+            return Some(Owner { name: format!("{}/{}", parts[index + 1], parts[index + 2]), kind: OwnerKind::Plugin });
+        }
+    }
+    None
+}
+
+/// Whom a URL belongs to by rules, path conventions and host alone.
+fn by_url(url: &str, site: &str, rules: &[OwnerRule]) -> Owner {
+    let bare = url.split_once("://").map_or(url, |(_, rest)| rest);
+    if let Some(rule) = rules.iter().find(|r| !r.pattern.is_empty() && bare.contains(&r.pattern)) {
+        return rule.owner.clone();
+    }
+    let Ok(parsed) = url::Url::parse(url) else { return Owner::site() };
+    let domain = parsed.host_str().map(registrable_domain);
+    if let Some(owner) = by_path(parsed.path()) {
+        return owner;
+    }
+    match domain {
+        Some(domain) if domain != site => Owner { name: domain, kind: OwnerKind::ThirdParty },
+        _ => Owner::site(),
+    }
+}
+
+/// The owner of every request and piece of work of one load.
+#[derive(Debug, Clone)]
+pub struct Owners {
+    site: String,
+    rules: Vec<OwnerRule>,
+    requests: Vec<Owner>,
+    /// Set where a request belongs to whoever inserted it rather than to where it lies.
+    inserted: Vec<bool>,
+}
+
+impl Owners {
+    /// Works out every request's owner.
+    #[must_use]
+    pub fn of(load: &Load, rules: &[OwnerRule]) -> Self {
+        let site_host = load.document().and_then(Request::host).or_else(|| url::Url::parse(&load.url).ok()?.host_str().map(str::to_owned));
+        let site = site_host.as_deref().map(registrable_domain).unwrap_or_default();
+        let mut owners =
+            Self { site, rules: rules.to_vec(), requests: Vec::with_capacity(load.requests.len()), inserted: Vec::new() };
+        for request in &load.requests {
+            let (owner, inserted) = owners.of_request(request);
+            owners.requests.push(owner);
+            owners.inserted.push(inserted);
+        }
+        owners
+    }
+
+    fn of_request(&self, request: &Request) -> (Owner, bool) {
+        let own = by_url(&request.url, &self.site, &self.rules);
+        // The site's own file that a plugin's script asked for belongs to that plugin.
+        if own.kind == OwnerKind::Site && request.initiator.kind == InitiatorKind::Script {
+            let callers = request.initiator.stack.iter().chain(request.initiator.url.iter());
+            for caller in callers {
+                let inserter = self.of_url(caller);
+                if inserter.kind != OwnerKind::Site {
+                    return (inserter, true);
+                }
+            }
+        }
+        (own, false)
+    }
+
+    /// Whom a script, sheet or file with this address belongs to.
+    #[must_use]
+    pub fn of_url(&self, url: &str) -> Owner {
+        by_url(url, &self.site, &self.rules)
+    }
+
+    /// A request's owner.
+    #[must_use]
+    pub fn request(&self, id: RequestId) -> &Owner {
+        &self.requests[id.0 as usize]
+    }
+
+    /// Whether a request is counted to its inserter.
+    #[must_use]
+    pub fn was_inserted(&self, id: RequestId) -> bool {
+        self.inserted[id.0 as usize]
+    }
+
+    /// The site's registrable domain.
+    #[must_use]
+    pub fn site(&self) -> &str {
+        &self.site
+    }
+
+    /// The script to blame for each piece of work: its own, else that of the nearest script around
+    /// it (so a layout that a script forced is the script's), else none.
+    #[must_use]
+    pub fn blame(work: &[Work]) -> Vec<Option<Arc<str>>> {
+        let parents = parents(work);
+        let mut blamed: Vec<Option<Arc<str>>> = Vec::with_capacity(work.len());
+        for (index, piece) in work.iter().enumerate() {
+            let own = piece.url.clone().filter(|u| !u.is_empty());
+            let inherited = parents[index].and_then(|parent| blamed[parent].clone());
+            blamed.push(own.or(inherited));
+        }
+        blamed
+    }
+
+    /// The owner of each piece of work.
+    #[must_use]
+    pub fn of_work(&self, work: &[Work]) -> Vec<Owner> {
+        let mut known: HashMap<Arc<str>, Owner> = HashMap::new();
+        Self::blame(work)
+            .into_iter()
+            .map(|url| match url {
+                Some(url) => known.entry(url.clone()).or_insert_with(|| self.of_url(&url)).clone(),
+                None => Owner::page(),
+            })
+            .collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ResourceKind;
+
+    #[test]
+    fn conventions_hosts_and_rules_name_the_owner() {
+        let rules = [OwnerRule {
+            pattern: "cdn.skerryline.test/widgets/".into(),
+            owner: Owner { name: "widgets".into(), kind: OwnerKind::Plugin },
+        }];
+        let named = |url: &str| by_url(url, "skerryline.test", &rules).name;
+        assert_eq!(named("http://static.skerryline.test/plugins/deck-slider/slider.js"), "deck-slider");
+        assert_eq!(named("http://www.skerryline.test/themes/tidemark/base.css"), "tidemark");
+        assert_eq!(named("http://www.skerryline.test/app/node_modules/@keel/core/index.js"), "@keel/core");
+        assert_eq!(named("http://www.skerryline.test/vendor/keel/rope/rope.css"), "keel/rope");
+        assert_eq!(named("http://www.skerryline.test/plugins/all.js"), "site");
+        assert_eq!(named("http://cdn.skerryline.test/widgets/a.js"), "widgets");
+        assert_eq!(named("http://a.b.example.co.uk/x/y.js"), "example.co.uk");
+        assert_eq!(named("http://127.0.0.1:99/x.js"), "127.0.0.1");
+    }
+
+    #[test]
+    fn a_picture_that_a_plugin_inserts_is_the_plugins() {
+        let mut load = Load::empty("http://www.skerryline.test/");
+        load.requests.push(Request::new(0, "http://www.skerryline.test/", ResourceKind::Document));
+        let mut hero = Request::new(1, "http://static.skerryline.test/media/hero.jpg", ResourceKind::Image);
+        hero.initiator.kind = InitiatorKind::Script;
+        hero.initiator.stack = vec!["http://static.skerryline.test/plugins/deck-slider/slider.js".into()];
+        load.requests.push(hero);
+        let owners = Owners::of(&load, &[]);
+        assert_eq!(owners.request(RequestId(1)).name, "deck-slider");
+        assert!(owners.was_inserted(RequestId(1)));
+    }
+}

@@ -1,0 +1,84 @@
+//! What the screen showed: paints, shifts and frames.
+
+use crate::Millis;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A box in CSS pixels, from the top left of the viewport.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Rect {
+    pub x: f64,
+    pub y: f64,
+    pub width: f64,
+    pub height: f64,
+}
+
+impl Rect {
+    /// Area in square CSS pixels.
+    #[must_use]
+    pub fn area(&self) -> f64 {
+        self.width.max(0.0) * self.height.max(0.0)
+    }
+
+    /// The part that lies inside a viewport of this size.
+    #[must_use]
+    pub fn within(&self, width: f64, height: f64) -> Self {
+        let (left, top) = (self.x.max(0.0), self.y.max(0.0));
+        let right = (self.x + self.width).min(width);
+        let bottom = (self.y + self.height).min(height);
+        Self { x: left, y: top, width: (right - left).max(0.0), height: (bottom - top).max(0.0) }
+    }
+}
+
+/// Whether the largest paint was text or a picture.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub enum PaintKind {
+    Text,
+    Image,
+}
+
+/// One candidate for the largest contentful paint, as the browser announced it
+/// (W3C Largest Contentful Paint).
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct LcpCandidate {
+    pub at: Millis,
+    pub kind: PaintKind,
+    /// Visible area in CSS pixels, as the browser counted it.
+    pub size: f64,
+    /// The browser's id of the node, good for one page's life.
+    pub node: Option<i64>,
+    pub url: Option<String>,
+    pub tag: Option<String>,
+    /// A CSS selector that finds the element.
+    pub selector: Option<String>,
+    /// The element's opening tag, cut short.
+    pub snippet: Option<String>,
+    pub rect: Option<Rect>,
+}
+
+/// A layout shift of the main frame (W3C Layout Instability).
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct LayoutShift {
+    pub at: Millis,
+    pub score: f64,
+    pub had_recent_input: bool,
+    /// Where the moved elements stood before and after.
+    pub moved: Vec<(Rect, Rect)>,
+}
+
+/// A picture of the screen during the load.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct ScreenFrame {
+    /// When the browser showed it.
+    pub at_ms: Millis,
+    /// Its file, relative to the load.
+    pub file: String,
+}

@@ -1,0 +1,616 @@
+//! The walk backwards from a paint.
+
+use super::{Cause, Leg};
+use crate::blocking::{first_use, released};
+use crate::request::short_name;
+use crate::work::parents;
+use crate::{
+    FixKind, InitiatorKind, Load, Millis, Owner, Owners, PaintKind, RenderBlocking, Request, RequestId, ResourceKind,
+    WorkKind, WorkName,
+};
+use std::collections::HashSet;
+use std::sync::Arc;
+
+/// Legs shorter than this are joined to their neighbour, so that the itinerary stays readable.
+const CRUMB: Millis = Millis(2.0);
+/// A task this long between the last input and the paint gets a leg of its own.
+const WORTH_NAMING: Millis = Millis(30.0);
+/// A walk longer than this is not a page any more; the rest is one unknown leg.
+const MOST_STEPS: usize = 400;
+
+/// The path to the largest paint, or `None` where no largest paint was observed.
+#[must_use]
+pub fn path_to_largest(load: &Load, owners: &Owners) -> Option<Vec<Leg>> {
+    let candidate = load.largest()?;
+    let file = match (candidate.kind, candidate.url.as_deref()) {
+        (PaintKind::Image, Some(url)) => load.request_for(url, candidate.at),
+        _ => None,
+    };
+    Some(Walk::new(load, owners, candidate.at).to_paint(file, candidate.kind == PaintKind::Text))
+}
+
+/// The path to the first contentful paint.
+#[must_use]
+pub fn path_to_first_paint(load: &Load, owners: &Owners) -> Option<Vec<Leg>> {
+    Some(Walk::new(load, owners, load.fcp?).to_paint(None, true))
+}
+
+/// What the walk asks next: what released this point?
+#[derive(Clone, Copy)]
+enum Point {
+    /// All bytes of a response being there.
+    Bytes(RequestId),
+    /// Some byte of the document being there.
+    DocumentPart(RequestId),
+    /// A request being asked for.
+    Asked(RequestId),
+    /// A piece of work beginning.
+    Began(usize),
+    /// A blocking script's or sheet's being done.
+    Released(RequestId),
+    /// Navigation start.
+    Start,
+}
+
+struct Walk<'a> {
+    load: &'a Load,
+    owners: &'a Owners,
+    parents: Vec<Option<usize>>,
+    /// Where the last leg found so far begins.
+    cursor: Millis,
+    legs: Vec<Leg>,
+    seen: HashSet<(u8, usize)>,
+}
+
+impl<'a> Walk<'a> {
+    fn new(load: &'a Load, owners: &'a Owners, paint: Millis) -> Self {
+        Self {
+            load,
+            owners,
+            parents: parents(&load.work),
+            cursor: paint.max(Millis::ZERO),
+            legs: Vec::new(),
+            seen: HashSet::new(),
+        }
+    }
+
+    /// Adds a leg that ends at the cursor and begins at `from`, and moves the cursor there.
+    fn leg(&mut self, from: Millis, cause: Cause, about: About<'_>, title: String, sentence: String) {
+        let from = from.max(Millis::ZERO).min(self.cursor);
+        if !(from < self.cursor) {
+            return;
+        }
+        let (url, request, owner) = match about {
+            About::Request(r) => (Some(r.url.clone()), Some(r.id), self.owners.request(r.id).clone()),
+            About::Script(url) => {
+                let request = self.load.requests.iter().find(|r| *r.url == **url).map(|r| r.id);
+                (Some(url.clone()), request, self.owners.of_url(url))
+            }
+            About::Browser => (None, None, Owner::page()),
+        };
+        let fixes = fixes_for(cause, request.and_then(|id| self.load.request(id)));
+        self.legs.push(Leg { from_ms: from, to_ms: self.cursor, cause, url, request, owner, title, sentence, fixes });
+        self.cursor = from;
+    }
+
+    fn to_paint(mut self, file: Option<&Request>, text: bool) -> Vec<Leg> {
+        let paint = self.cursor;
+        let document = self.load.document();
+
+        // The inputs of the paint: the file's bytes, what blocked rendering, the element's place in the document.
+        let mut inputs: Vec<(Millis, Point)> = Vec::new();
+        if let Some(file) = file {
+            let end = file.end.unwrap_or(paint).min(paint);
+            inputs.push((end, Point::Bytes(file.id)));
+        }
+        for request in &self.load.requests {
+            if request.render_blocking == RenderBlocking::Blocking && request.main_frame
+                && let Some(at) = released(self.load, request)
+                && at <= paint
+            {
+                inputs.push((at, Point::Released(request.id)));
+            }
+        }
+        if text {
+            // Text below a parser-blocking script in the body waits for that too, and for its font.
+            for request in &self.load.requests {
+                let parser = request.render_blocking == RenderBlocking::InBodyParserBlocking;
+                let font = request.kind == ResourceKind::Font;
+                if !(parser || font) {
+                    continue;
+                }
+                let at = if parser { released(self.load, request) } else { request.end };
+                if let Some(at) = at
+                    && at <= paint
+                    && (parser || paint - at < Millis(120.0))
+                {
+                    inputs.push((at, if parser { Point::Released(request.id) } else { Point::Bytes(request.id) }));
+                }
+            }
+        }
+        if let Some(document) = document
+            && let Some(first) = document.first_byte
+            && first <= paint
+        {
+            inputs.push((first, Point::DocumentPart(document.id)));
+        }
+        let last = inputs.into_iter().max_by(|a, b| a.0.order(&b.0));
+
+        let mut next = match last {
+            Some((at, point)) => {
+                // A paint cannot be ready before the script that inserted its element had run; that
+                // is inside the file's own chain. What is left here is main-thread work and the frame.
+                self.render_until(at);
+                point
+            }
+            None => Point::Start,
+        };
+        for _ in 0..MOST_STEPS {
+            next = match self.step(next) {
+                Some(point) => point,
+                None => break,
+            };
+        }
+        // Whatever could not be explained is said to be so.
+        self.leg(Millis::ZERO, Cause::Unknown, About::Browser, "Not explained".into(), "The recording does not tell what happened here.".into());
+        self.legs.reverse();
+        join_crumbs(self.legs)
+    }
+
+    /// Legs between the last input and the paint: tasks worth naming, and the rest as rendering.
+    fn render_until(&mut self, ready: Millis) {
+        let tasks: Vec<usize> = (0..self.load.work.len())
+            .filter(|&i| {
+                let w = &self.load.work[i];
+                w.depth == 0 && w.end() > ready && w.start < self.cursor && w.duration >= WORTH_NAMING
+            })
+            .collect();
+        for &index in tasks.iter().rev() {
+            let task = &self.load.work[index];
+            let (start, end) = (task.start.max(ready), task.end().min(self.cursor));
+            if end <= start || end - start < WORTH_NAMING {
+                continue;
+            }
+            self.leg(end, Cause::Render, About::Browser, "Waiting for the next frame".into(), "Everything was there; the browser had yet to draw it.".into());
+            match self.heaviest_script(index, start, end) {
+                Some(url) => {
+                    let name = short_name(&url);
+                    self.leg(start, Cause::Busy, About::Script(&url), format!("Main thread busy with {name}"), format!("{name} runs before the frame can be drawn."));
+                }
+                None => self.leg(start, Cause::Render, About::Browser, "Style, layout and paint".into(), "The browser's own work for the frame that shows it.".into()),
+            }
+        }
+        self.leg(ready, Cause::Render, About::Browser, "Drawing the frame".into(), "From the last thing it needed to the frame that shows it.".into());
+    }
+
+    /// The script that took most of a task's time between two moments, if scripts took half of it or more.
+    fn heaviest_script(&self, task: usize, from: Millis, to: Millis) -> Option<Arc<str>> {
+        let work = &self.load.work;
+        let mut sums: Vec<(Arc<str>, Millis)> = Vec::new();
+        let mut skip_until: Option<u16> = None;
+        for piece in work[task + 1..].iter().take_while(|w| w.depth > 0) {
+            if let Some(depth) = skip_until {
+                if piece.depth > depth {
+                    continue;
+                }
+                skip_until = None;
+            }
+            let Some(url) = piece.url.clone().filter(|u| !u.is_empty() && piece.kind != WorkKind::Style) else { continue };
+            skip_until = Some(piece.depth);
+            let inside = piece.end().min(to) - piece.start.max(from);
+            if inside > Millis::ZERO {
+                match sums.iter_mut().find(|(u, _)| *u == url) {
+                    Some((_, sum)) => *sum += inside,
+                    None => sums.push((url, inside)),
+                }
+            }
+        }
+        let (url, sum) = sums.into_iter().max_by(|a, b| a.1.order(&b.1))?;
+        (sum.0 * 2.0 >= (to - from).0).then_some(url)
+    }
+
+    fn step(&mut self, point: Point) -> Option<Point> {
+        let key = match point {
+            Point::Bytes(id) => (0, id.0 as usize),
+            Point::DocumentPart(id) => (1, id.0 as usize),
+            Point::Asked(id) => (2, id.0 as usize),
+            Point::Began(index) => (3, index),
+            Point::Released(id) => (4, id.0 as usize),
+            Point::Start => (5, 0),
+        };
+        if !self.seen.insert(key) || self.cursor <= Millis::ZERO {
+            return None;
+        }
+        match point {
+            Point::Bytes(id) => self.bytes(id),
+            Point::DocumentPart(id) => self.document_part(id),
+            Point::Asked(id) => self.asked(id),
+            Point::Began(index) => self.began(index),
+            Point::Released(id) => self.released(id),
+            Point::Start => {
+                self.leg(Millis::ZERO, Cause::Navigation, About::Browser, "Navigation starts".into(), "Before the browser asked for anything.".into());
+                None
+            }
+        }
+    }
+
+    /// Download, wait, connection and queue of a request.
+    fn bytes(&mut self, id: RequestId) -> Option<Point> {
+        let request = self.load.request(id)?;
+        let name = request.short_name();
+        if let Some(end) = request.end {
+            self.leg(end, Cause::Handover, About::Request(request), format!("{name} is handed over"), "Its bytes were there; the main thread had yet to take them.".into());
+        }
+        if let Some(first) = request.first_byte {
+            let size = request.transferred.map_or_else(String::new, |b| format!("{} ", b.text()));
+            let beside = self.beside(request);
+            self.leg(first, Cause::Download, About::Request(request), format!("{name} downloads"), format!("{size}over the line{beside}."));
+        }
+        self.before_first_byte(request)
+    }
+
+    /// The other request that received most while this one did, as a half-sentence.
+    fn beside(&self, request: &Request) -> String {
+        let (Some(from), Some(to)) = (request.first_byte, request.end) else { return String::new() };
+        let other = self
+            .load
+            .requests
+            .iter()
+            .filter(|o| o.id != request.id && o.is_network())
+            .filter_map(|o| {
+                let (start, end) = (o.first_byte?, o.end?);
+                let shared = end.min(to) - start.max(from);
+                let whole = (end - start).0.max(1.0);
+                #[allow(clippy::cast_precision_loss)]
+                let bytes = o.transferred?.0 as f64 * (shared.0 / whole);
+                (shared.0 > 0.0 && bytes > 20_000.0).then_some((bytes, o))
+            })
+            .max_by(|a, b| a.0.total_cmp(&b.0));
+        match other {
+            Some((_, o)) => format!(", shared with {} ({})", o.short_name(), o.transferred.unwrap_or_default().text()),
+            None => String::new(),
+        }
+    }
+
+    fn before_first_byte(&mut self, request: &Request) -> Option<Point> {
+        let name = request.short_name();
+        let is_document = self.load.document().is_some_and(|d| d.id == request.id);
+        let host = request.host().unwrap_or_else(|| "its host".into());
+        if let Some(sent) = request.sent {
+            let title = if is_document { "Server makes the page".to_owned() } else { format!("Waiting for {name}") };
+            self.leg(sent, Cause::Wait, About::Request(request), title, format!("From sending the request to {host} to its first byte: server and round trip."));
+        }
+        if let (Some(start), Some(end)) = (request.connect_start, request.connect_end) {
+            self.leg(end, Cause::Queue, About::Request(request), format!("{name} is about to be sent"), "Between connection and request.".into());
+            let tls = if request.tls_start.is_some() { ", with TLS" } else { "" };
+            self.leg(start, Cause::Connect, About::Request(request), format!("Connecting to {host}"), format!("A new connection to {host}{tls}."));
+        }
+        let sentence = match request.kind {
+            ResourceKind::Document => "The browser prepares the navigation.".to_owned(),
+            _ => "Held in the browser's queue: others had priority, or the host's connections were all in use.".to_owned(),
+        };
+        let cause = if is_document { Cause::Navigation } else { Cause::Queue };
+        let title = if is_document { "Navigation starts".to_owned() } else { format!("{name} waits its turn") };
+        self.leg(request.start, cause, About::Request(request), title, sentence);
+        Some(Point::Asked(request.id))
+    }
+
+    /// The document's bytes up to the cursor, and what came before them.
+    fn document_part(&mut self, id: RequestId) -> Option<Point> {
+        let document = self.load.request(id)?;
+        if let Some(end) = document.end {
+            self.leg(end, Cause::Parse, About::Request(document), "Document is read".into(), "The parser works its way through what has come.".into());
+        }
+        if let Some(first) = document.first_byte {
+            let size = document.transferred.map_or_else(String::new, |b| format!("{}, ", b.text()));
+            self.leg(first, Cause::Download, About::Request(document), "Document arrives".into(), format!("{size}read as it comes."));
+        }
+        self.before_first_byte(document)
+    }
+
+    /// What made the page ask for a request.
+    fn asked(&mut self, id: RequestId) -> Option<Point> {
+        let request = self.load.request(id)?;
+        if let Some(from) = request.redirected_from.and_then(|id| self.load.request(id)) {
+            let start = from.start;
+            self.leg(start, Cause::Redirect, About::Request(from), format!("Redirect from {}", from.short_name()), "This address only answered that the page is elsewhere.".into());
+            return Some(Point::Asked(from.id));
+        }
+        let document = self.load.document().map(|d| d.id);
+        if document == Some(id) {
+            return Some(Point::Start);
+        }
+        let name = request.short_name();
+        match request.initiator.kind {
+            InitiatorKind::Script => {
+                if let Some(index) = self.script_at(request.start, request) {
+                    let url = self.url_of(index)?;
+                    let (by, began) = (short_name(&url), self.load.work[index].start);
+                    self.leg(began, Cause::Script, About::Script(&url), format!("{by} runs, then asks for {name}"), format!("The request for {name} comes out of this run of {by}."));
+                    return Some(Point::Began(index));
+                }
+                let by = request.initiator.stack.first().or(request.initiator.url.as_ref()).cloned();
+                if let Some(by) = by
+                    && let Some(script) = self.load.requests.iter().rev().find(|r| r.url == by && r.id != id && r.end.is_some_and(|e| e <= self.cursor))
+                {
+                    let end = script.end.unwrap_or(self.cursor);
+                    let by = script.short_name();
+                    self.leg(end, Cause::ScriptWait, About::Request(script), format!("{by} asks for {name} later"), "The script was there; which of its runs asked is not in the recording.".into());
+                    return Some(Point::Bytes(script.id));
+                }
+                self.from_document(&name, Cause::Unknown, "A script asked for it; which run is not in the recording.")
+            }
+            InitiatorKind::Style => {
+                let sheet = request.initiator.url.as_ref().and_then(|url| {
+                    self.load.requests.iter().rev().find(|r| r.url == *url && r.id != id && r.end.is_some_and(|e| e <= self.cursor + Millis(1.0)))
+                });
+                if let Some(sheet) = sheet {
+                    let end = sheet.end.unwrap_or(self.cursor);
+                    let by = sheet.short_name();
+                    self.leg(end, Cause::StyleFound, About::Request(sheet), format!("{name} is found through {by}"), "The sheet was there; style and layout had to need what it names.".into());
+                    return Some(Point::Bytes(sheet.id));
+                }
+                self.from_document(&name, Cause::StyleFound, "A style in the document names it; style and layout had to need it.")
+            }
+            InitiatorKind::Parser | InitiatorKind::Preload => {
+                // In another document than the main one: that document is what had to come.
+                if let Some(url) = request.initiator.url.as_ref()
+                    && let Some(frame) = self.load.requests.iter().rev().find(|r| r.url == *url && Some(r.id) != document && r.kind == ResourceKind::Document && r.id != id && r.start <= self.cursor)
+                {
+                    return Some(Point::DocumentPart(frame.id));
+                }
+                let lazy = self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
+                if lazy {
+                    return self.from_document(&name, Cause::Lazy, "The image is loaded lazily: only layout told that it is near the screen.");
+                }
+                // Behind a blocking script the parser stands still; the preload scanner does not. Found
+                // right after a release, it had to wait for that release.
+                let held = self
+                    .load
+                    .requests
+                    .iter()
+                    .filter(|r| r.kind == ResourceKind::Script && r.main_frame && r.id != id)
+                    .filter(|r| matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking))
+                    .filter_map(|r| Some((released(self.load, r)?, r.id)))
+                    .filter(|(at, _)| *at <= self.cursor && self.cursor - *at < Millis(30.0))
+                    .max_by(|a, b| a.0.order(&b.0));
+                let document_end = document.and_then(|d| self.load.request(d)).and_then(|d| d.end);
+                if let Some((at, blocker)) = held
+                    && document_end.is_some_and(|end| end < at)
+                {
+                    self.leg(at, Cause::Parse, About::Browser, format!("Parser reaches {name}"), "It stands below a script that stopped the parser.".into());
+                    return Some(Point::Released(blocker));
+                }
+                Some(Point::DocumentPart(document?))
+            }
+            InitiatorKind::Redirect | InitiatorKind::Navigation | InitiatorKind::Unknown => {
+                self.from_document(&name, Cause::Unknown, "The source does not tell what asked for it.")
+            }
+        }
+    }
+
+    /// A leg back to the end of the document, as the earliest thing that is known to be needed.
+    fn from_document(&mut self, name: &str, cause: Cause, sentence: &str) -> Option<Point> {
+        let document = self.load.document()?;
+        let end = document.end.or(document.first_byte)?;
+        self.leg(end, cause, About::Browser, format!("{name} is asked for"), sentence.into());
+        Some(Point::DocumentPart(document.id))
+    }
+
+    fn url_of(&self, index: usize) -> Option<Arc<str>> {
+        let mut at = Some(index);
+        while let Some(i) = at {
+            if let Some(url) = self.load.work[i].url.clone().filter(|u| !u.is_empty()) {
+                return Some(url);
+            }
+            at = self.parents[i];
+        }
+        None
+    }
+
+    /// The outermost run of script that was under way at a moment.
+    fn script_at(&self, at: Millis, request: &Request) -> Option<usize> {
+        let at_end = at + Millis(0.5);
+        let covering = |w: &crate::Work| w.start <= at_end && w.end() + Millis(0.5) >= at;
+        let runs = self.load.work.iter().enumerate().filter(|(_, w)| {
+            covering(w) && matches!(w.name, WorkName::Evaluate | WorkName::Call) && w.url.as_deref().is_some_and(|u| !u.is_empty())
+        });
+        // Prefer the script that the stack names; among its pieces, the outermost.
+        let mut candidates: Vec<(usize, bool, u16)> = runs
+            .map(|(i, w)| {
+                let url = w.url.as_ref();
+                let named = request.initiator.stack.iter().chain(request.initiator.url.iter()).any(|u| Some(u) == url);
+                (i, named, w.depth)
+            })
+            .collect();
+        candidates.sort_by_key(|&(i, named, depth)| (!named, depth, i));
+        candidates.first().map(|c| c.0)
+    }
+
+    /// What let a piece of script begin.
+    fn began(&mut self, index: usize) -> Option<Point> {
+        let work = &self.load.work[index];
+        let url = self.url_of(index)?;
+        let name = short_name(&url);
+
+        // A timer: back to whoever set it.
+        let mut around = Some(index);
+        while let Some(i) = around {
+            if let (WorkName::Timer, Some(timer)) = (self.load.work[i].name, self.load.work[i].timer) {
+                let fired = self.load.work[i].start;
+                let set = self.load.timers.iter().rev().find(|t| t.timer == timer && t.at <= fired);
+                if let Some(set) = set {
+                    self.leg(set.at, Cause::Timer, About::Script(&url), format!("{name} waits for its timer"), format!("A timer of {:.0} ms.", set.timeout.0));
+                    if let Some(setter) = self.run_at(set.at) {
+                        let by = self.url_of(setter).unwrap_or_else(|| url.clone());
+                        let by_name = short_name(&by);
+                        self.leg(self.load.work[setter].start, Cause::Script, About::Script(&by), format!("{by_name} runs and sets the timer"), format!("This run of {by_name} set it."));
+                        return Some(Point::Began(setter));
+                    }
+                }
+            }
+            around = self.parents[i];
+        }
+
+        let script = self.load.requests.iter().find(|r| r.url == url);
+        // Its first run: its own bytes, or whatever held it back after they had come.
+        if work.name == WorkName::Evaluate {
+            return self.first_run(index, script, &url);
+        }
+
+        // A later run of it: an event, a promise, an idle moment. What ended just before?
+        let fetched = self
+            .load
+            .requests
+            .iter()
+            .filter(|r| Some(r.id) != script.map(|s| s.id) && matches!(r.initiator.kind, InitiatorKind::Script))
+            .filter(|r| r.initiator.stack.contains(&url) && matches!(r.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script))
+            .filter_map(|r| Some((r.end?, r.id)))
+            .filter(|(end, _)| *end <= self.cursor && self.cursor - *end < Millis(60.0))
+            .max_by(|a, b| a.0.order(&b.0));
+        if let Some((end, id)) = fetched {
+            self.leg(end, Cause::Handover, About::Script(&url), format!("{name} takes the answer"), "The data had come; the script had yet to be called with it.".into());
+            return Some(Point::Bytes(id));
+        }
+        let event = self.event_around(index);
+        let first = self.load.work.iter().position(|w| w.name == WorkName::Evaluate && w.url.as_ref() == Some(&url) && w.start < work.start);
+        if let Some(first) = first {
+            let ran = self.load.work[first].end().min(self.cursor);
+            // Between its first run and this one: the parser's end, if that is what the event says.
+            if let (Some("DOMContentLoaded" | "readystatechange"), Some(parsed)) = (event.as_deref(), self.load.dom_interactive)
+                && parsed > ran
+                && parsed <= self.cursor
+            {
+                self.leg(parsed, Cause::Busy, About::Browser, "The event is delivered".into(), "Deferred scripts and other handlers run first.".into());
+                if let Some(last) = self.last_release(parsed, None) {
+                    self.leg(last.0, Cause::Parse, About::Browser, "Document is parsed to its end".into(), format!("{name} waits until the document is parsed."));
+                    return Some(Point::Released(last.1));
+                }
+                return Some(Point::DocumentPart(self.load.document()?.id));
+            }
+            let what = event.map_or_else(|| "what called it is not in the recording".to_owned(), |e| format!("it waits for the event “{e}”"));
+            self.leg(ran, Cause::ScriptWait, About::Script(&url), format!("{name} waits"), format!("It had run once; {what}."));
+            self.leg(self.load.work[first].start, Cause::Script, About::Script(&url), format!("{name} runs"), format!("The first run of {name}."));
+            return Some(Point::Began(first));
+        }
+        match script.and_then(|s| Some((s.end?, s.id))) {
+            Some((end, id)) if end <= self.cursor => {
+                self.leg(end, Cause::ScriptWait, About::Script(&url), format!("{name} waits"), "The script was there; what called it is not in the recording.".into());
+                Some(Point::Bytes(id))
+            }
+            _ => Some(Point::DocumentPart(self.load.document()?.id)),
+        }
+    }
+
+    /// What the first run of a script waited for: its bytes, or a blocking script or sheet before it.
+    fn first_run(&mut self, index: usize, script: Option<&Request>, url: &Arc<str>) -> Option<Point> {
+        let name = short_name(url);
+        let inline = script.is_none_or(|s| s.kind == ResourceKind::Document);
+        let own_end = if inline { None } else { script.and_then(|s| s.end) };
+        let before = self.last_release(self.load.work[index].start, script.filter(|_| !inline).map(|s| s.id));
+        match (own_end, before) {
+            (own, Some((at, blocker))) if own.is_none_or(|own| at > own) && at <= self.cursor + Millis(0.01) => {
+                let title = if inline { "Inline script waits its turn".to_owned() } else { format!("{name} waits its turn") };
+                self.leg(at, Cause::Held, About::Script(url), title, "It may only run after the sheets and scripts before it.".into());
+                Some(Point::Released(blocker))
+            }
+            (Some(own), _) => {
+                let id = script?.id;
+                self.leg(own, Cause::Handover, About::Script(url), format!("{name} is handed over"), "Its bytes were there; the main thread had yet to run them.".into());
+                Some(Point::Bytes(id))
+            }
+            _ => Some(Point::DocumentPart(self.load.document()?.id)),
+        }
+    }
+
+    /// The last blocking script or sheet that let go by `by`, other than one.
+    fn last_release(&self, by: Millis, other_than: Option<RequestId>) -> Option<(Millis, RequestId)> {
+        self.load
+            .requests
+            .iter()
+            .filter(|r| Some(r.id) != other_than && r.main_frame)
+            .filter(|r| matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking))
+            .filter_map(|r| Some((released(self.load, r)?, r.id)))
+            .filter(|(at, _)| *at <= by + Millis(0.01) && *at <= self.cursor + Millis(0.01))
+            .max_by(|a, b| a.0.order(&b.0))
+    }
+
+    fn run_at(&self, at: Millis) -> Option<usize> {
+        self.load
+            .work
+            .iter()
+            .enumerate()
+            .filter(|(_, w)| w.start <= at && w.end() >= at && matches!(w.name, WorkName::Evaluate | WorkName::Call))
+            .min_by_key(|(i, w)| (w.depth, *i))
+            .map(|(i, _)| i)
+    }
+
+    fn event_around(&self, index: usize) -> Option<Arc<str>> {
+        let mut at = self.parents[index];
+        while let Some(i) = at {
+            if self.load.work[i].name == WorkName::Event {
+                return self.load.work[i].event.clone();
+            }
+            at = self.parents[i];
+        }
+        None
+    }
+
+    /// A blocking request: its run or parse, and then whatever that waited for.
+    fn released(&mut self, id: RequestId) -> Option<Point> {
+        let request = self.load.request(id)?;
+        let name = request.short_name();
+        let Some((index, work)) = first_use(self.load, request) else { return Some(Point::Bytes(id)) };
+        if request.kind == ResourceKind::Style {
+            self.leg(work.start, Cause::Render, About::Request(request), format!("{name} is parsed"), "Nothing is painted before the sheet is understood.".into());
+            return Some(Point::Bytes(id));
+        }
+        self.leg(work.start, Cause::Script, About::Request(request), format!("{name} runs"), format!("{name} blocks: nothing is painted or parsed below it before it has run."));
+        let url = request.url.clone();
+        self.first_run(index, Some(request), &url)
+    }
+}
+
+enum About<'a> {
+    Request(&'a Request),
+    Script(&'a Arc<str>),
+    Browser,
+}
+
+/// Joins a leg too short to read to the one before it (the first to the one after), keeping the sum.
+fn join_crumbs(legs: Vec<Leg>) -> Vec<Leg> {
+    let mut joined: Vec<Leg> = Vec::with_capacity(legs.len());
+    for mut leg in legs {
+        if let Some(last) = joined.last_mut() {
+            let same = last.cause == leg.cause && last.request == leg.request && last.title == leg.title;
+            if same || leg.length() < CRUMB {
+                last.to_ms = leg.to_ms;
+                continue;
+            }
+            if last.length() < CRUMB {
+                leg.from_ms = last.from_ms;
+                joined.pop();
+            }
+        }
+        joined.push(leg);
+    }
+    joined
+}
+
+fn fixes_for(cause: Cause, request: Option<&Request>) -> Vec<FixKind> {
+    let kind = request.map(|r| r.kind);
+    match (cause, kind) {
+        (Cause::Redirect, _) => vec![FixKind::DropRedirect],
+        (Cause::Connect, _) => vec![FixKind::Preconnect],
+        (Cause::Wait, Some(ResourceKind::Document)) => vec![FixKind::FasterResponse],
+        (Cause::Download, Some(ResourceKind::Image)) => vec![FixKind::ResizeImage, FixKind::Shrink],
+        (Cause::Download, Some(ResourceKind::Script | ResourceKind::Style | ResourceKind::Document)) => vec![FixKind::Compress, FixKind::Shrink],
+        (Cause::Script | Cause::Held | Cause::Queue | Cause::Wait, Some(ResourceKind::Script)) => vec![FixKind::DeferScript],
+        (Cause::Queue | Cause::StyleFound, _) => vec![FixKind::Preload],
+        (Cause::Timer | Cause::ScriptWait, _) => vec![FixKind::PutInHtml],
+        (Cause::Busy, _) => vec![FixKind::SplitTask, FixKind::DelayScript],
+        (Cause::Lazy, _) => vec![FixKind::PutInHtml, FixKind::Preload],
+        (Cause::Wait | Cause::Render, Some(ResourceKind::Style)) => vec![FixKind::ReduceStyle],
+        _ => Vec::new(),
+    }
+}

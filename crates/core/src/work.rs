@@ -1,0 +1,124 @@
+//! Main-thread work: nested pieces of it, as the trace gives them.
+
+use crate::Millis;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// What material a piece of main-thread work is made of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub enum WorkKind {
+    ScriptRun,
+    ScriptCompile,
+    HtmlParse,
+    Style,
+    Layout,
+    Paint,
+    GarbageCollection,
+    Input,
+    Other,
+}
+
+impl WorkKind {
+    /// All kinds, in the order in which they are shown.
+    pub const ALL: [Self; 9] = [
+        Self::ScriptRun,
+        Self::ScriptCompile,
+        Self::HtmlParse,
+        Self::Style,
+        Self::Layout,
+        Self::Paint,
+        Self::GarbageCollection,
+        Self::Input,
+        Self::Other,
+    ];
+}
+
+/// Which event of the trace a piece of work was.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum WorkName {
+    Task,
+    Evaluate,
+    Compile,
+    Call,
+    Timer,
+    Event,
+    Microtasks,
+    AnimationFrame,
+    ParseHtml,
+    ParseSheet,
+    Style,
+    Layout,
+    Paint,
+    Collect,
+    Other,
+}
+
+/// One piece of main-thread work. Pieces nest: `depth` 0 is a task, its parts follow it in order
+/// of start. [`crate::Load::work`] holds them in that order, and a part never ends after its whole.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Work {
+    pub kind: WorkKind,
+    pub name: WorkName,
+    pub start: Millis,
+    pub duration: Millis,
+    pub depth: u16,
+    /// The script or stylesheet at work, where the trace names it.
+    pub url: Option<Arc<str>>,
+    pub function: Option<Arc<str>>,
+    /// The event's type, for [`WorkName::Event`].
+    pub event: Option<Arc<str>>,
+    /// The timer that fired, for [`WorkName::Timer`].
+    pub timer: Option<i64>,
+}
+
+impl Work {
+    /// When it ended.
+    #[must_use]
+    pub fn end(&self) -> Millis {
+        self.start + self.duration
+    }
+}
+
+/// A timer being set.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct TimerInstall {
+    pub timer: i64,
+    pub at: Millis,
+    pub timeout: Millis,
+}
+
+/// Each piece's own time: its duration less that of its direct parts.
+///
+/// Because every piece nests, the sum of all self times equals the sum of the durations at depth 0.
+#[must_use]
+pub fn self_times(work: &[Work]) -> Vec<Millis> {
+    let mut own: Vec<Millis> = work.iter().map(|w| w.duration).collect();
+    for (index, parent) in parents(work).into_iter().enumerate() {
+        if let Some(parent) = parent {
+            own[parent] = own[parent] - work[index].duration;
+        }
+    }
+    own
+}
+
+/// Each piece's direct whole, by index.
+pub(crate) fn parents(work: &[Work]) -> Vec<Option<usize>> {
+    let mut open: Vec<usize> = Vec::new();
+    work.iter()
+        .enumerate()
+        .map(|(index, piece)| {
+            open.truncate(piece.depth as usize);
+            let parent = open.last().copied();
+            open.push(index);
+            parent
+        })
+        .collect()
+}
