@@ -1,1 +1,64 @@
-//! .
+//! Open formats in and out.
+//!
+//! [`open`] takes the bytes of a file that somebody has (a recording archive, a HAR 1.2, a
+//! trace-event JSON, each plain or gzip) and gives an [`Opened`]: raw loads and their bodies.
+//! [`RawLoad::assemble`] turns a raw load into a [`phainon_core::Load`]; recordings made here go
+//! through the same step, so a load reads the same however it came. [`archive::write`] and
+//! [`har::write`] give everything back. Input is never trusted: sizes, depth and counts are
+//! limited, nothing panics, and every refusal is one sentence that names the place.
+//!
+//! ```
+//! let har = br#"{"log":{"version":"1.2","entries":[{"startedDateTime":"2026-11-24T09:00:00Z",
+//!   "request":{"method":"GET","url":"http://www.skerryline.test/"},
+//!   "response":{"status":200,"content":{"size":10,"mimeType":"text/html"}},
+//!   "timings":{"wait":80,"receive":5}}]}}"#;
+//! let opened = phainon_formats::open(har, "home.har").unwrap();
+//! let load = opened.loads[0].assemble().unwrap();
+//! assert_eq!(load.document().unwrap().end.unwrap().0, 85.0);
+//! ```
+
+pub mod archive;
+mod assemble;
+mod error;
+pub mod har;
+mod manifest;
+mod open;
+pub mod trace;
+mod unpack;
+
+pub use assemble::{ElementRecord, PageRecord, RawLoad};
+pub use error::FormatError;
+pub use manifest::{Machine, Manifest, ManifestLoad};
+pub use open::{Opened, open};
+pub use unpack::MAX_UNPACKED;
+
+use phainon_core::Header;
+use sha2::{Digest, Sha256};
+use std::collections::HashMap;
+
+/// Response bodies by the SHA-256 of their unpacked bytes.
+pub type BodyMap = HashMap<String, Vec<u8>>;
+
+/// The name under which a body is kept: SHA-256 in hexadecimal.
+#[must_use]
+pub fn body_hash(body: &[u8]) -> String {
+    let digest = Sha256::digest(body);
+    digest.iter().fold(String::with_capacity(64), |mut text, byte| {
+        use std::fmt::Write;
+        let _ = write!(text, "{byte:02x}");
+        text
+    })
+}
+
+/// Headers whose values are never stored.
+const PRIVATE_HEADERS: [&str; 5] = ["cookie", "set-cookie", "authorization", "proxy-authorization", "set-cookie2"];
+
+/// Replaces the values of cookies and credentials. That they were sent stays visible, and how long
+/// they were; what they said does not.
+pub fn redact(headers: &mut [Header]) {
+    for header in headers {
+        if PRIVATE_HEADERS.iter().any(|name| header.name.eq_ignore_ascii_case(name)) && !header.value.starts_with("(not kept") {
+            header.value = format!("(not kept, {} bytes)", header.value.len());
+        }
+    }
+}

@@ -1,1 +1,45 @@
-//! .
+//! Drives a real browser behind a shaped link and records page loads.
+//!
+//! [`record`] takes a [`RecordRequest`] and makes its loads one after the other: for each it starts
+//! a browser with a profile of its own ([`browser`]), puts a [`shaper::Shaper`] between it and the
+//! network, listens to the protocol's network events ([`network`]) and to the trace, and reads the
+//! page once it is quiet ([`load`]). Every step has a time limit, and the browser dies with the
+//! future: dropping it is how a recording is cancelled.
+
+pub mod browser;
+mod load;
+mod machine;
+mod network;
+mod page;
+mod protocol;
+mod record;
+pub mod shaper;
+
+pub use load::{Instruments, LoadLimits};
+pub use record::{check_address, Progress, RecordRequest, RecordedLoad, Recording, Stage, record};
+
+/// Why a load or a whole recording failed, in a sentence for the user.
+#[derive(Debug, Clone, thiserror::Error)]
+#[allow(missing_docs)]
+pub enum RecordError {
+    #[error("No browser was found. Install Debian's headless browser with `apt-get install chromium-headless-shell`, or name another one with PHAINON_BROWSER.")]
+    NoBrowser,
+    #[error("The browser {0} did not start: {1}")]
+    BrowserStart(String, String),
+    #[error("The browser stopped during the load{0}.")]
+    BrowserGone(String),
+    #[error("The page crashed in the browser.")]
+    PageCrashed,
+    #[error("{0} does not resolve to an address.")]
+    Unresolved(String),
+    #[error("{0} could not be reached: {1}.")]
+    Unreachable(String, String),
+    #[error("The browser did not answer `{0}` within {1} s; the page keeps its main thread busy.")]
+    NoAnswer(String, u64),
+    #[error("The browser refused `{0}`: {1}")]
+    Refused(String, String),
+    #[error("The address cannot be recorded: {0}")]
+    Address(String),
+    #[error("{0}")]
+    Other(String),
+}

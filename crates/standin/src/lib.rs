@@ -1,1 +1,85 @@
-//! .
+//! The stand-in: a made-up ferry company's web site that has grown slow, served for real.
+//!
+//! [`StandIn::start`] paints its pictures, fills its database and listens on loopback; its hosts
+//! ([`HOSTS`]) are told apart by the `Host` header, so whoever drives a browser maps them to
+//! [`StandIn::address`]. What is wrong with the site is wrong in truth: the document is made by
+//! real work, files are as heavy as they say, scripts run as long as they run. Each fault has a
+//! [`Switch`] that repairs it, chosen by `?fix=…` or a cookie of that name.
+
+mod paint;
+mod plugins;
+mod scripts;
+mod serve;
+mod site;
+mod styles;
+mod switches;
+
+pub use switches::{Switch, Switches};
+
+use std::net::{Ipv4Addr, SocketAddr};
+use std::sync::Arc;
+use tokio::net::TcpListener;
+use tokio::task::JoinHandle;
+
+/// Every host of the scenario.
+pub const HOSTS: [&str; 7] = [
+    "www.skerryline.test",
+    "static.skerryline.test",
+    "tags.driftmetric.test",
+    "chat.parleydock.test",
+    "fonts.typequay.test",
+    "ads.islandmedia.test",
+    "video.reelharbour.test",
+];
+
+/// The home page's address.
+pub const HOME: &str = "http://www.skerryline.test/";
+
+/// Pages of the site: name and path.
+pub const PAGES: [(&str, &str); 1] = [("Home", "/")];
+
+/// A running stand-in; dropping it ends it.
+pub struct StandIn {
+    address: SocketAddr,
+    task: JoinHandle<()>,
+}
+
+impl StandIn {
+    /// Paints, fills and listens on a free port of 127.0.0.1.
+    pub async fn start() -> std::io::Result<Self> {
+        let site = tokio::task::spawn_blocking(site::Site::build).await.map_err(std::io::Error::other)?.map_err(std::io::Error::other)?;
+        let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
+        let address = listener.local_addr()?;
+        let app = serve::router(Arc::new(site));
+        let task = tokio::spawn(async move {
+            if let Err(error) = axum::serve(listener, app).await {
+                tracing::error!("the stand-in ended: {error}");
+            }
+        });
+        Ok(Self { address, task })
+    }
+
+    /// Where it listens.
+    #[must_use]
+    pub fn address(&self) -> SocketAddr {
+        self.address
+    }
+
+    /// Each host with the address that serves it.
+    #[must_use]
+    pub fn hosts(&self) -> Vec<(String, SocketAddr)> {
+        HOSTS.iter().map(|host| ((*host).to_owned(), self.address)).collect()
+    }
+
+    /// Whether a host is one of the scenario's.
+    #[must_use]
+    pub fn serves(host: &str) -> bool {
+        HOSTS.contains(&host)
+    }
+}
+
+impl Drop for StandIn {
+    fn drop(&mut self) {
+        self.task.abort();
+    }
+}

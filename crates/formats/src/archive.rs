@@ -1,0 +1,168 @@
+//! The recording archive: a plain zip of open formats.
+//!
+//! `manifest.json`, and for each load `load-N/network.har`, `load-N/trace.json`, `load-N/page.json`
+//! and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`.
+
+use crate::unpack::{MAX_UNPACKED, read_limited};
+use crate::{BodyMap, FormatError, Manifest, Opened, PageRecord, RawLoad, body_hash, har};
+use phainon_core::{Load, ScreenFrame};
+use std::io::{Cursor, Read, Write};
+use zip::write::SimpleFileOptions;
+use zip::{CompressionMethod, ZipArchive, ZipWriter};
+
+const MAX_FILES: usize = 50_000;
+const MAX_LOADS: usize = 200;
+/// Everything in an archive together.
+const MAX_WHOLE: u64 = 2 * MAX_UNPACKED;
+
+fn bad(name: &str, why: impl Into<String>) -> FormatError {
+    FormatError::Archive { name: name.to_owned(), why: why.into() }
+}
+
+struct Reader<'a> {
+    zip: ZipArchive<Cursor<&'a [u8]>>,
+    left: u64,
+}
+
+impl Reader<'_> {
+    /// A file's bytes, or `None` where the archive has no such file.
+    fn file(&mut self, path: &str) -> Result<Option<Vec<u8>>, FormatError> {
+        let limit = MAX_UNPACKED.min(self.left);
+        let file = match self.zip.by_name(path) {
+            Ok(file) => file,
+            Err(zip::result::ZipError::FileNotFound) => return Ok(None),
+            Err(e) => return Err(bad(path, e.to_string())),
+        };
+        let packed = file.compressed_size();
+        let bytes = read_limited(file, packed, limit, path)?;
+        self.left = self.left.saturating_sub(bytes.len() as u64);
+        Ok(Some(bytes))
+    }
+}
+
+/// Opens a recording archive.
+pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
+    let zip = ZipArchive::new(Cursor::new(bytes)).map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
+    if zip.len() > MAX_FILES {
+        return Err(FormatError::TooLarge { name: name.to_owned(), limit: format!("{MAX_FILES} files") });
+    }
+    let mut reader = Reader { zip, left: MAX_WHOLE };
+    let manifest = reader
+        .file("manifest.json")?
+        .ok_or_else(|| FormatError::NotKnown { name: name.to_owned(), why: "the zip holds no manifest.json".into() })?;
+    let manifest: Manifest = serde_json::from_slice(&manifest).map_err(|e| FormatError::json("manifest.json", &e))?;
+    if manifest.format != Manifest::FORMAT {
+        return Err(bad("manifest.json", "its `format` is not that of a recording"));
+    }
+    if manifest.version != 1 {
+        return Err(bad("manifest.json", format!("version {} is newer than this program reads", manifest.version)));
+    }
+    if manifest.loads.is_empty() || manifest.loads.len() > MAX_LOADS {
+        return Err(bad("manifest.json", format!("it lists {} loads; 1 to {MAX_LOADS} are possible", manifest.loads.len())));
+    }
+    let mut loads = Vec::new();
+    for (index, listed) in manifest.loads.iter().enumerate() {
+        let folder = format!("load-{}", index + 1);
+        let mut raw = RawLoad {
+            name: format!("{folder}/trace.json"),
+            visit: listed.visit,
+            conditions: manifest.conditions.clone(),
+            failed: listed.failed.clone(),
+            ..RawLoad::default()
+        };
+        if let Some(har) = reader.file(&format!("{folder}/network.har"))? {
+            let (read, _) = har::read(&har, &format!("{folder}/network.har"))?;
+            raw.requests = read.requests;
+            raw.har_page = read.har_page;
+        }
+        raw.trace = reader.file(&format!("{folder}/trace.json"))?;
+        if let Some(page) = reader.file(&format!("{folder}/page.json"))? {
+            let page: PageRecord = serde_json::from_slice(&page).map_err(|e| FormatError::json(&format!("{folder}/page.json"), &e))?;
+            for frame in &page.frames {
+                // Only plain names inside the load's own folder.
+                if frame.file.contains(['/', '\\']) || frame.file.contains("..") {
+                    return Err(bad(&format!("{folder}/page.json"), "a frame's file name leaves its folder"));
+                }
+                if let Some(picture) = reader.file(&format!("{folder}/frames/{}", frame.file))? {
+                    raw.frames.push((frame.clone(), picture));
+                }
+            }
+            raw.page = Some(page);
+        }
+        if raw.requests.is_none() && raw.trace.is_none() && raw.failed.is_none() {
+            return Err(bad(&folder, "it has neither network.har nor trace.json"));
+        }
+        loads.push(raw);
+    }
+    let mut bodies = BodyMap::new();
+    let names: Vec<String> = reader
+        .zip
+        .file_names()
+        .filter_map(Result::ok)
+        .filter(|n| n.starts_with("bodies/") && !n.ends_with('/'))
+        .map(std::borrow::Cow::into_owned)
+        .collect();
+    for path in names {
+        let Some(body) = reader.file(&path)? else { continue };
+        let hash = body_hash(&body);
+        if path != format!("bodies/{hash}") && !body.is_empty() {
+            return Err(bad(&path, "its bytes do not match its name; the archive is damaged"));
+        }
+        bodies.insert(hash, body);
+    }
+    Ok(Opened { manifest: Some(manifest), loads, bodies })
+}
+
+/// Writes an archive. `loads` are given assembled beside their raw parts, since the HAR is written
+/// from the `Load`.
+pub fn write(manifest: &Manifest, loads: &[(&RawLoad, Option<&Load>)], bodies: &BodyMap) -> Result<Vec<u8>, FormatError> {
+    let failed = |e: &dyn std::fmt::Display| FormatError::Write(e.to_string());
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    let packed = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated);
+    let stored = SimpleFileOptions::default().compression_method(CompressionMethod::Stored);
+    let mut add = |path: &str, bytes: &[u8], how: SimpleFileOptions| -> Result<(), FormatError> {
+        zip.start_file(path, how).map_err(|e| failed(&e))?;
+        zip.write_all(bytes).map_err(|e| failed(&e))
+    };
+    add("manifest.json", &json(manifest)?, packed)?;
+    for (index, (raw, load)) in loads.iter().enumerate() {
+        let folder = format!("load-{}", index + 1);
+        if let Some(load) = load.filter(|_| raw.requests.is_some()) {
+            add(&format!("{folder}/network.har"), &json(&har::write(load, None))?, packed)?;
+        }
+        if let Some(trace) = &raw.trace {
+            add(&format!("{folder}/trace.json"), trace, packed)?;
+        }
+        if let Some(page) = &raw.page {
+            let mut page = page.clone();
+            page.frames = raw.frames.iter().map(|(frame, _)| ScreenFrame { ..frame.clone() }).collect();
+            add(&format!("{folder}/page.json"), &json(&page)?, packed)?;
+        }
+        for (frame, picture) in &raw.frames {
+            add(&format!("{folder}/frames/{}", frame.file), picture, stored)?;
+        }
+    }
+    let mut sorted: Vec<_> = bodies.iter().collect();
+    sorted.sort_by_key(|(hash, _)| *hash);
+    for (hash, body) in sorted {
+        add(&format!("bodies/{hash}"), body, packed)?;
+    }
+    Ok(zip.finish().map_err(|e| failed(&e))?.into_inner())
+}
+
+fn json(value: &impl serde::Serialize) -> Result<Vec<u8>, FormatError> {
+    serde_json::to_vec(value).map_err(|e| FormatError::Write(e.to_string()))
+}
+
+/// Reads a whole stream; kept here so that callers need no limits of their own.
+pub fn read_from(mut from: impl Read, name: &str) -> Result<Vec<u8>, FormatError> {
+    let mut bytes = Vec::new();
+    from.by_ref()
+        .take(MAX_UNPACKED + 1)
+        .read_to_end(&mut bytes)
+        .map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
+    if bytes.len() as u64 > MAX_UNPACKED {
+        return Err(FormatError::TooLarge { name: name.to_owned(), limit: phainon_core::Bytes(MAX_UNPACKED).text() });
+    }
+    Ok(bytes)
+}

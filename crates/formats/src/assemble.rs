@@ -1,0 +1,213 @@
+//! From raw parts to a `Load`.
+
+use crate::{FormatError, trace};
+use phainon_core::{
+    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, RequestId, ScreenFrame, Source,
+    Subject, Visit,
+};
+use serde::{Deserialize, Serialize};
+
+/// The DOM's word on an element that the trace knows by a number only.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[serde(default)]
+#[allow(missing_docs)]
+pub struct ElementRecord {
+    pub node: i64,
+    pub tag: String,
+    pub selector: String,
+    pub snippet: String,
+    /// The picture it shows, by attribute or style.
+    pub url: Option<String>,
+    pub rect: Option<Rect>,
+}
+
+/// What was read from the page itself at the end of a load; `load-N/page.json` in an archive.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[serde(default)]
+#[allow(missing_docs)]
+pub struct PageRecord {
+    pub url: String,
+    pub browser: Option<String>,
+    pub started_at: Option<String>,
+    /// When observation ended, from navigation start.
+    pub end_ms: Option<Millis>,
+    /// Still busy when the time was up.
+    pub cut_off: bool,
+    pub facts: Option<PageFacts>,
+    pub observed: Option<Observed>,
+    pub elements: Vec<ElementRecord>,
+    pub notes: Vec<String>,
+    /// Times of the files in `frames/`, in order.
+    pub frames: Vec<ScreenFrame>,
+}
+
+/// The raw parts of one load. What is not there is `None`.
+#[derive(Debug, Clone, Default)]
+#[allow(missing_docs)]
+pub struct RawLoad {
+    /// What errors call it.
+    pub name: String,
+    pub visit: Visit,
+    pub conditions: Option<Conditions>,
+    pub requests: Option<Vec<Request>>,
+    /// Page facts that a HAR tells: title, DOMContentLoaded, load.
+    pub har_page: HarPage,
+    /// Trace-event JSON, unpacked.
+    pub trace: Option<Vec<u8>>,
+    pub page: Option<PageRecord>,
+    /// Pictures of the screen, in the order of `page.frames`.
+    pub frames: Vec<(ScreenFrame, Vec<u8>)>,
+    /// Why the load failed, if it did.
+    pub failed: Option<String>,
+}
+
+/// What a HAR says of its page.
+#[derive(Debug, Clone, Default, PartialEq)]
+#[allow(missing_docs)]
+pub struct HarPage {
+    pub title: Option<String>,
+    pub started_at: Option<String>,
+    pub dom_content_loaded: Option<Millis>,
+    pub load_event: Option<Millis>,
+    pub browser: Option<String>,
+    pub notes: Vec<String>,
+}
+
+impl RawLoad {
+    /// Puts the parts together.
+    pub fn assemble(&self) -> Result<Load, FormatError> {
+        let wanted = self.page.as_ref().map(|p| p.url.as_str()).filter(|u| !u.is_empty());
+        let trace = match &self.trace {
+            Some(bytes) => Some(trace::read(bytes, &self.name, wanted)?),
+            None => None,
+        };
+        let source = match (&self.page, &self.requests, &trace) {
+            (Some(_), _, _) => Source::Recording,
+            (None, Some(_), Some(_)) => Source::HarAndTrace,
+            (None, Some(_), None) => Source::Har,
+            (None, None, _) => Source::Trace,
+        };
+        let mut load = Load::empty(wanted.unwrap_or_default());
+        load.source = source;
+        load.visit = self.visit;
+        load.conditions = self.conditions.clone();
+        load.browser = self.har_page.browser.clone();
+        load.title = self.har_page.title.clone();
+        load.started_at = self.har_page.started_at.clone();
+        load.dom_content_loaded = self.har_page.dom_content_loaded;
+        load.load_event = self.har_page.load_event;
+        load.notes = self.har_page.notes.clone();
+        load.requests = self.requests.clone().unwrap_or_default();
+
+        if let Some(trace) = trace {
+            self.add_trace(&mut load, trace);
+        } else {
+            let why = "A HAR holds no trace: paints, shifts and the main thread are not in it. Record the page here, or add its trace.";
+            for subject in [Subject::Paints, Subject::Shifts, Subject::MainThread, Subject::RenderBlocking] {
+                load.missing.push(Missing { subject, why: why.into() });
+            }
+        }
+        if self.requests.is_none() {
+            load.missing.push(Missing {
+                subject: Subject::Bodies,
+                why: "A trace holds no bodies: compression and picture sizes cannot be computed.".into(),
+            });
+        }
+        self.add_page(&mut load);
+        if load.url.is_empty()
+            && let Some(url) = load.document().map(|d| d.url.clone())
+        {
+            load.url = url;
+        }
+        if source != Source::Recording {
+            load.missing.push(Missing { subject: Subject::Page, why: "Only a recording made here reads the document: element sizes and dimensions are not known.".into() });
+            load.missing.push(Missing { subject: Subject::Frames, why: "Only a recording made here takes pictures of the screen.".into() });
+        } else if load.frames.is_empty() {
+            load.missing.push(Missing { subject: Subject::Frames, why: "The browser sent no picture of the screen during this load.".into() });
+        }
+        if load.requests.iter().all(|r| r.initiator.kind == phainon_core::InitiatorKind::Unknown) {
+            load.missing.push(Missing { subject: Subject::Initiators, why: "The file does not tell what asked for each request.".into() });
+        }
+        let last = load.requests.iter().filter_map(|r| r.end).fold(load.end, Millis::max);
+        load.end = load.work.iter().map(phainon_core::Work::end).fold(last, Millis::max).max(load.load_event.unwrap_or_default());
+        if let Some(end) = self.page.as_ref().and_then(|p| p.end_ms) {
+            load.end = end.max(load.fcp.unwrap_or_default());
+        }
+        Ok(load)
+    }
+
+    fn add_trace(&self, load: &mut Load, trace: trace::TraceFacts) {
+        if load.url.is_empty() {
+            load.url = trace.url.as_str().into();
+        }
+        if load.requests.is_empty() {
+            load.requests = trace.requests;
+        } else {
+            // The trace knows which requests held rendering back.
+            for request in &mut load.requests {
+                if request.render_blocking == RenderBlocking::Unknown
+                    && let Some(seen) = trace.requests.iter().find(|t| t.url == request.url && (t.start - request.start).0.abs() < 1000.0)
+                {
+                    request.render_blocking = seen.render_blocking;
+                    if request.initiator.kind == phainon_core::InitiatorKind::Unknown {
+                        request.initiator = seen.initiator.clone();
+                    }
+                }
+            }
+        }
+        load.work = trace.work;
+        load.timers = trace.timers;
+        load.fcp = trace.fcp;
+        load.lcp_candidates = trace.lcp_candidates;
+        load.shifts = trace.shifts;
+        load.dom_content_loaded = trace.dom_content_loaded.or(load.dom_content_loaded);
+        load.load_event = trace.load_event.or(load.load_event);
+        load.dom_interactive = trace.dom_interactive;
+        load.notes.extend(trace.notes);
+        load.missing.extend(trace.missing);
+        load.end = trace.end;
+    }
+
+    fn add_page(&self, load: &mut Load) {
+        let Some(page) = &self.page else { return };
+        load.browser = page.browser.clone().or(load.browser.take());
+        load.started_at = page.started_at.clone().or(load.started_at.take());
+        load.cut_off = page.cut_off;
+        load.observed = page.observed.clone();
+        load.notes.extend(page.notes.iter().cloned());
+        load.frames = self.frames.iter().map(|(frame, _)| frame.clone()).collect();
+        if let Some(facts) = &page.facts {
+            if !facts.title.is_empty() {
+                load.title = Some(facts.title.clone());
+            }
+            load.page = Some(facts.clone());
+        }
+        for candidate in &mut load.lcp_candidates {
+            let Some(element) = page.elements.iter().find(|e| Some(e.node) == candidate.node) else { continue };
+            candidate.tag = Some(element.tag.clone()).filter(|t| !t.is_empty()).or(candidate.tag.take());
+            candidate.selector = Some(element.selector.clone()).filter(|s| !s.is_empty());
+            candidate.snippet = Some(element.snippet.clone()).filter(|s| !s.is_empty());
+            candidate.rect = element.rect.or(candidate.rect);
+            if candidate.kind == phainon_core::PaintKind::Image && candidate.url.is_none() {
+                candidate.url = element.url.clone();
+            }
+        }
+    }
+}
+
+/// Gives requests their ids again after sorting by start, and mends what pointed to them.
+pub(crate) fn renumber(mut requests: Vec<Request>) -> Vec<Request> {
+    requests.sort_by(|a, b| a.start.order(&b.start).then(a.id.cmp(&b.id)));
+    let places: std::collections::HashMap<RequestId, u32> =
+        requests.iter().zip(0u32..).map(|(request, place)| (request.id, place)).collect();
+    for (request, place) in requests.iter_mut().zip(0u32..) {
+        request.id = RequestId(place);
+        // A redirect leads forward: anything else is a mistake of the file.
+        request.redirected_from = request
+            .redirected_from
+            .and_then(|from| places.get(&from).copied())
+            .filter(|from| *from < place)
+            .map(RequestId);
+    }
+    requests
+}

@@ -1,0 +1,39 @@
+//! What can be wrong with a file, in one sentence each.
+
+/// Why a file could not be read.
+#[derive(Debug, thiserror::Error)]
+#[allow(missing_docs)]
+pub enum FormatError {
+    #[error("{name} is empty.")]
+    Empty { name: String },
+    #[error("{name} is neither a recording archive (zip), nor a HAR, nor a trace: {why}.")]
+    NotKnown { name: String, why: String },
+    #[error("{name} is not valid JSON at line {line}, column {column}: {why}.")]
+    Json { name: String, line: usize, column: usize, why: String },
+    #[error("{name} is cut off: the JSON ends too early, at line {line}, column {column}.")]
+    CutOff { name: String, line: usize, column: usize },
+    #[error("{name} is JSON, but at {place} there is {found} where {wanted} belongs.")]
+    Shape { name: String, place: String, found: String, wanted: String },
+    #[error("{name} unpacks to more than {limit}; it was not read further.")]
+    TooLarge { name: String, limit: String },
+    #[error("{name} cannot be unpacked: {why}.")]
+    Unpack { name: String, why: String },
+    #[error("{name} in the archive: {why}.")]
+    Archive { name: String, why: String },
+    #[error("{name} holds nothing that can be shown: {why}.")]
+    Nothing { name: String, why: String },
+    #[error("Writing failed: {0}.")]
+    Write(String),
+}
+
+impl FormatError {
+    pub(crate) fn json(name: &str, error: &serde_json::Error) -> Self {
+        let (line, column) = (error.line(), error.column());
+        if error.is_eof() {
+            return Self::CutOff { name: name.to_owned(), line, column };
+        }
+        let text = error.to_string();
+        let why = text.split(" at line ").next().unwrap_or(&text).to_owned();
+        Self::Json { name: name.to_owned(), line, column, why }
+    }
+}

@@ -1,0 +1,419 @@
+//! HAR 1.2, read leniently and written strictly.
+
+use crate::assemble::{HarPage, RawLoad, renumber};
+use crate::{BodyMap, FormatError, body_hash, redact};
+use base64::Engine;
+use chrono::{DateTime, NaiveDateTime, SecondsFormat, Utc};
+use phainon_core::{
+    BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Load, Millis, Request, RequestId, ResourceKind,
+};
+use serde_json::{Map, Value, json};
+use std::sync::Arc;
+
+/// A HAR may hold this many entries at most.
+const MAX_ENTRIES: usize = 100_000;
+
+/// Reads the first page of a HAR.
+pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> {
+    let text = String::from_utf8_lossy(text);
+    let har: Value = serde_json::from_str(&text).map_err(|e| FormatError::json(name, &e))?;
+    let shape = |place: &str, found: &Value, wanted: &str| FormatError::Shape {
+        name: name.to_owned(),
+        place: place.to_owned(),
+        found: kind_of(found).to_owned(),
+        wanted: wanted.to_owned(),
+    };
+    let Some(log) = har.get("log") else {
+        return Err(FormatError::NotKnown {
+            name: name.to_owned(),
+            why: "its JSON has neither a `log` (HAR) nor `traceEvents` (trace)".into(),
+        });
+    };
+    if !log.is_object() {
+        return Err(shape("log", log, "an object"));
+    }
+    let entries = match log.get("entries") {
+        Some(Value::Array(entries)) => entries,
+        other => return Err(shape("log.entries", other.unwrap_or(&Value::Null), "a list")),
+    };
+    if entries.is_empty() {
+        return Err(FormatError::Nothing { name: name.to_owned(), why: "log.entries is empty".into() });
+    }
+    if entries.len() > MAX_ENTRIES {
+        return Err(FormatError::TooLarge { name: name.to_owned(), limit: format!("{MAX_ENTRIES} entries") });
+    }
+    let mut notes = Vec::new();
+    if let Some(why) = undecodable(&text) {
+        notes.push(why);
+    }
+    let pages: Vec<&Value> = log.get("pages").and_then(Value::as_array).map(|p| p.iter().collect()).unwrap_or_default();
+    let page = pages.first().copied();
+    let page_id = page.and_then(|p| p.get("id")).and_then(Value::as_str);
+    let of_page = |entry: &&Value| match (entry.get("pageref").and_then(Value::as_str), page_id) {
+        (Some(reference), Some(id)) if pages.len() > 1 => reference == id,
+        _ => true,
+    };
+    if pages.len() > 1 {
+        notes.push(format!("The file holds {} pages; this is the first.", pages.len()));
+    }
+
+    let mut bodies = BodyMap::new();
+    let mut requests = Vec::new();
+    let mut passed_over = 0usize;
+    let mut undated = 0usize;
+    let dated: Vec<(Option<f64>, &Value)> =
+        entries.iter().filter(of_page).map(|e| (e.get("startedDateTime").and_then(Value::as_str).and_then(epoch_ms), e)).collect();
+    let first = dated.iter().filter_map(|(at, _)| *at).fold(f64::INFINITY, f64::min);
+    let page_start = page.and_then(|p| p.get("startedDateTime")).and_then(Value::as_str).and_then(epoch_ms);
+    // A page that claims to start after its first request, or hours before it, is not believed.
+    let zero = match page_start {
+        Some(start) if start <= first && first - start < 60_000.0 => start,
+        _ if first.is_finite() => first,
+        _ => 0.0,
+    };
+    for (at, entry) in &dated {
+        let id = u32::try_from(requests.len()).unwrap_or(u32::MAX);
+        let start = at.map_or_else(
+            || {
+                undated += 1;
+                0.0
+            },
+            |at| at - zero,
+        );
+        match read_entry(entry, id, Millis(start), &mut bodies) {
+            Some(request) => requests.push(request),
+            None => passed_over += 1,
+        }
+    }
+    if requests.is_empty() {
+        return Err(FormatError::Nothing { name: name.to_owned(), why: "no entry has a request with a URL".into() });
+    }
+    if passed_over > 0 {
+        notes.push(format!("{passed_over} entries without a usable request were passed over."));
+    }
+    if undated > 0 {
+        notes.push(format!("{undated} entries have no readable date; they are shown at the start."));
+    }
+    link_redirects(&mut requests);
+    let timing = |key: &str| {
+        page.and_then(|p| p.get("pageTimings")).and_then(|t| t.get(key)).and_then(Value::as_f64).filter(|v| *v >= 0.0).map(Millis)
+    };
+    let browser = log.get("browser").and_then(|b| {
+        Some(format!("{} {}", b.get("name")?.as_str()?, b.get("version").and_then(Value::as_str).unwrap_or("")).trim().to_owned())
+    });
+    let har_page = HarPage {
+        title: page.and_then(|p| p.get("title")).and_then(Value::as_str).filter(|t| !t.is_empty()).map(str::to_owned),
+        started_at: (zero > 0.0).then(|| rfc3339(zero)).flatten(),
+        dom_content_loaded: timing("onContentLoad"),
+        load_event: timing("onLoad"),
+        browser,
+        notes,
+    };
+    let load = RawLoad { name: name.to_owned(), requests: Some(renumber(requests)), har_page, ..RawLoad::default() };
+    Ok((load, bodies))
+}
+
+fn undecodable(text: &str) -> Option<String> {
+    let count = text.matches('\u{fffd}').count();
+    (count > 0).then(|| format!("{count} places in the file are not valid UTF-8; they are shown as a replacement sign."))
+}
+
+fn kind_of(value: &Value) -> &'static str {
+    match value {
+        Value::Null => "nothing",
+        Value::Bool(_) => "true or false",
+        Value::Number(_) => "a number",
+        Value::String(_) => "a text",
+        Value::Array(_) => "a list",
+        Value::Object(_) => "an object",
+    }
+}
+
+/// Milliseconds since 1970 of a date as HARs write it: RFC 3339, now and then without a zone or
+/// with a space for the T.
+fn epoch_ms(text: &str) -> Option<f64> {
+    let text = text.trim();
+    if let Ok(date) = DateTime::parse_from_rfc3339(text) {
+        return micros(date.timestamp_micros());
+    }
+    if let Ok(date) = DateTime::parse_from_str(text, "%Y-%m-%dT%H:%M:%S%.f%z") {
+        return micros(date.timestamp_micros());
+    }
+    if let Ok(date) = DateTime::parse_from_rfc2822(text) {
+        return micros(date.timestamp_micros());
+    }
+    let plain = text.trim_end_matches('Z').replacen(' ', "T", 1);
+    NaiveDateTime::parse_from_str(&plain, "%Y-%m-%dT%H:%M:%S%.f").ok().and_then(|d| micros(d.and_utc().timestamp_micros()))
+}
+
+#[allow(clippy::cast_precision_loss)]
+fn micros(value: i64) -> Option<f64> {
+    Some(value as f64 / 1000.0)
+}
+
+#[allow(clippy::cast_possible_truncation)]
+fn rfc3339(epoch_ms: f64) -> Option<String> {
+    Some(DateTime::<Utc>::from_timestamp_micros((epoch_ms * 1000.0) as i64)?.to_rfc3339_opts(SecondsFormat::Millis, true))
+}
+
+fn headers(of: Option<&Value>) -> Vec<Header> {
+    let list = of.and_then(|v| v.get("headers")).and_then(Value::as_array);
+    let mut headers: Vec<Header> = list
+        .map(|list| {
+            list.iter()
+                .take(500)
+                .filter_map(|h| Some(Header { name: h.get("name")?.as_str()?.to_owned(), value: h.get("value")?.as_str()?.to_owned() }))
+                .collect()
+        })
+        .unwrap_or_default();
+    redact(&mut headers);
+    headers
+}
+
+fn size(value: Option<&Value>) -> Option<Bytes> {
+    let number = value?.as_f64()?;
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+    (number >= 0.0 && number < 1e15).then_some(Bytes(number as u64))
+}
+
+/// One entry; `None` where it has no URL.
+fn read_entry(entry: &Value, id: u32, start: Millis, bodies: &mut BodyMap) -> Option<Request> {
+    let asked = entry.get("request")?;
+    let url = asked.get("url")?.as_str()?.trim();
+    if url.is_empty() || url.len() > 2_000_000 {
+        return None;
+    }
+    let answer = entry.get("response");
+    let content = answer.and_then(|r| r.get("content"));
+    let mime = content.and_then(|c| c.get("mimeType")).and_then(Value::as_str).unwrap_or("");
+
+    // Written here: everything that HAR has no field for is in our own one.
+    let own = entry.get("_phainon").and_then(|own| serde_json::from_value::<Request>(own.clone()).ok());
+    if let Some(mut request) = own {
+        request.id = RequestId(id);
+        request.request_headers = headers(Some(asked));
+        request.response_headers = headers(answer);
+        if let Some(from) = entry.pointer("/_phainon/redirected_from").and_then(Value::as_u64) {
+            request.redirected_from = u32::try_from(from).ok().map(RequestId);
+        }
+        return Some(request);
+    }
+
+    let mut request = Request::new(id, url, kind(entry, mime, url));
+    request.start = start;
+    if let Some(method) = asked.get("method").and_then(Value::as_str) {
+        request.method = method.to_owned();
+    }
+    request.status = answer.and_then(|r| r.get("status")).and_then(Value::as_u64).and_then(|s| u16::try_from(s).ok()).filter(|s| *s > 0);
+    request.mime = (!mime.is_empty()).then(|| mime.to_owned());
+    request.protocol = answer
+        .and_then(|r| r.get("httpVersion"))
+        .or_else(|| asked.get("httpVersion"))
+        .and_then(Value::as_str)
+        .filter(|p| !p.is_empty() && *p != "unknown")
+        .map(str::to_ascii_lowercase);
+    request.connection = entry.get("connection").and_then(|c| c.as_u64().or_else(|| c.as_str()?.parse().ok()));
+    request.priority = entry.get("_priority").and_then(Value::as_str).map(str::to_owned);
+    request.request_headers = headers(Some(asked));
+    request.response_headers = headers(answer);
+    request.initiator = initiator(entry.get("_initiator"));
+    request.failed = answer.and_then(|r| r.get("_error")).and_then(Value::as_str).filter(|e| !e.is_empty()).map(str::to_owned);
+    phases(&mut request, entry);
+
+    let header_size = size(answer.and_then(|r| r.get("headersSize")));
+    let body_size = size(answer.and_then(|r| r.get("bodySize")));
+    request.unpacked = size(content.and_then(|c| c.get("size")));
+    request.transferred = size(answer.and_then(|r| r.get("_transferSize")))
+        .or_else(|| body_size.map(|b| Bytes(b.0.saturating_add(header_size.unwrap_or_default().0))))
+        // Some writers know only the content and what compression saved.
+        .or_else(|| {
+            let saved = size(content.and_then(|c| c.get("compression"))).unwrap_or_default();
+            Some(Bytes(request.unpacked?.0.saturating_sub(saved.0)))
+        });
+    request.cache = match entry.get("_fromCache").and_then(Value::as_str) {
+        Some("memory") => Some(CacheSource::Memory),
+        Some(_) => Some(CacheSource::Disk),
+        None if request.status == Some(304) => Some(CacheSource::Revalidated),
+        None => None,
+    };
+    if let Some(text) = content.and_then(|c| c.get("text")).and_then(Value::as_str) {
+        let base64 = content.and_then(|c| c.get("encoding")).and_then(Value::as_str) == Some("base64");
+        let body = if base64 { base64::engine::general_purpose::STANDARD.decode(text.trim()).ok() } else { Some(text.as_bytes().to_vec()) };
+        if let Some(body) = body.filter(|b| !b.is_empty()) {
+            let hash = body_hash(&body);
+            request.body = Some(BodyRef { hash: hash.clone(), size: Bytes(body.len() as u64) });
+            bodies.insert(hash, body);
+        }
+    }
+    Some(request)
+}
+
+fn kind(entry: &Value, mime: &str, url: &str) -> ResourceKind {
+    match entry.get("_resourceType").and_then(Value::as_str) {
+        Some("document") => ResourceKind::Document,
+        Some("stylesheet") => ResourceKind::Style,
+        Some("script") => ResourceKind::Script,
+        Some("image") => ResourceKind::Image,
+        Some("font") => ResourceKind::Font,
+        Some("xhr" | "fetch" | "websocket" | "eventsource") => ResourceKind::Data,
+        Some("media") => ResourceKind::Media,
+        _ => ResourceKind::guess(mime, url),
+    }
+}
+
+/// HAR's `timings`: −1 or missing is "does not apply"; `ssl` lies inside `connect`.
+fn phases(request: &mut Request, entry: &Value) {
+    let timings = entry.get("timings");
+    let part = |key: &str| timings.and_then(|t| t.get(key)).and_then(Value::as_f64).filter(|v| v.is_finite() && *v >= 0.0 && *v < 1e9);
+    let any = ["blocked", "dns", "connect", "send", "wait", "receive"].iter().any(|k| part(k).is_some());
+    let time = entry.get("time").and_then(Value::as_f64).filter(|v| v.is_finite() && *v >= 0.0 && *v < 1e9);
+    if !any {
+        request.end = time.map(|t| request.start + Millis(t));
+        return;
+    }
+    let mut at = request.start.0 + part("blocked").unwrap_or(0.0);
+    if part("dns").is_some() || part("connect").is_some() {
+        request.connect_start = Some(Millis(at));
+        at += part("dns").unwrap_or(0.0) + part("connect").unwrap_or(0.0);
+        request.connect_end = Some(Millis(at));
+        if let Some(tls) = part("ssl").filter(|v| *v > 0.0) {
+            request.tls_start = Some(Millis((at - tls).max(request.start.0)));
+        }
+    }
+    request.sent = Some(Millis(at));
+    at += part("send").unwrap_or(0.0) + part("wait").unwrap_or(0.0);
+    // Without a wait there was no answer to wait for.
+    if part("wait").is_some() {
+        request.first_byte = Some(Millis(at));
+    }
+    request.end = Some(Millis(at + part("receive").unwrap_or(0.0)));
+}
+
+fn initiator(value: Option<&Value>) -> Initiator {
+    let Some(value) = value else { return Initiator::default() };
+    let kind = match value.get("type").and_then(Value::as_str) {
+        Some("parser") => InitiatorKind::Parser,
+        Some("script") => InitiatorKind::Script,
+        Some("preload") => InitiatorKind::Preload,
+        _ => InitiatorKind::Unknown,
+    };
+    let mut stack: Vec<Arc<str>> = Vec::new();
+    let mut level = value.get("stack");
+    while let Some(at) = level.filter(|_| stack.len() < 64) {
+        for frame in at.get("callFrames").and_then(Value::as_array).into_iter().flatten() {
+            if let Some(url) = frame.get("url").and_then(Value::as_str).filter(|u| !u.is_empty()) {
+                stack.push(url.into());
+            }
+        }
+        level = at.get("parent");
+    }
+    Initiator {
+        kind,
+        url: value.get("url").and_then(Value::as_str).filter(|u| !u.is_empty()).map(Into::into).or_else(|| stack.first().cloned()),
+        line: value.get("lineNumber").and_then(Value::as_f64).filter(|l| *l >= 0.0).map(|l| {
+            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+            let line = l as u32;
+            line.saturating_add(1)
+        }),
+        stack,
+    }
+}
+
+/// Joins a request to the redirect that led to it: the last 3xx before it whose Location is its URL.
+fn link_redirects(requests: &mut [Request]) {
+    let mut pending: std::collections::HashMap<String, RequestId> = std::collections::HashMap::new();
+    for request in requests.iter_mut() {
+        if request.redirected_from.is_none()
+            && let Some(from) = pending.remove(&*request.url)
+        {
+            request.redirected_from = Some(from);
+            request.initiator = Initiator { kind: InitiatorKind::Redirect, ..Initiator::default() };
+        }
+        if matches!(request.status, Some(301 | 302 | 303 | 307 | 308))
+            && let Some(location) = request.header("location")
+            && let Ok(target) = url::Url::parse(&request.url).and_then(|base| base.join(location))
+        {
+            // The hop before a document is a document too, whatever its own media type.
+            pending.insert(target.to_string(), request.id);
+            if request.kind == ResourceKind::Other {
+                request.kind = ResourceKind::Document;
+            }
+        }
+    }
+}
+
+/// Writes a load as HAR 1.2. Bodies, where given, are put in as base64 or text.
+#[must_use]
+pub fn write(load: &Load, bodies: Option<&dyn phainon_core::Bodies>) -> Value {
+    let zero = load.started_at.as_deref().and_then(epoch_ms).unwrap_or(0.0);
+    let date = |at: Millis| rfc3339(zero + at.0).unwrap_or_else(|| "1970-01-01T00:00:00.000Z".into());
+    let list = |headers: &[Header]| headers.iter().map(|h| json!({"name": h.name, "value": h.value})).collect::<Vec<_>>();
+    let entries: Vec<Value> = load
+        .requests
+        .iter()
+        .map(|r| {
+            let end = r.end.unwrap_or(r.start);
+            let between = |from: Option<Millis>, to: Option<Millis>| match (from, to) {
+                (Some(from), Some(to)) => (to - from).0.max(0.0),
+                _ => -1.0,
+            };
+            let mut content = Map::new();
+            content.insert("size".into(), json!(r.unpacked.unwrap_or_default()));
+            content.insert("mimeType".into(), json!(r.mime.clone().unwrap_or_default()));
+            if let Some(body) = bodies.and_then(|b| b.body(&r.body.as_ref()?.hash)) {
+                match String::from_utf8(body) {
+                    Ok(text) => content.insert("text".into(), text.into()),
+                    Err(raw) => {
+                        content.insert("encoding".into(), "base64".into());
+                        content.insert("text".into(), base64::engine::general_purpose::STANDARD.encode(raw.as_bytes()).into())
+                    }
+                };
+            }
+            let mut own = r.clone();
+            own.request_headers.clear();
+            own.response_headers.clear();
+            let query: Vec<Value> = url::Url::parse(&r.url)
+                .map(|u| u.query_pairs().map(|(k, v)| json!({"name": k, "value": v})).collect())
+                .unwrap_or_default();
+            json!({
+                "pageref": "page-1",
+                "startedDateTime": date(r.start),
+                "time": (end - r.start).0,
+                "request": {
+                    "method": r.method, "url": &*r.url, "httpVersion": r.protocol.clone().unwrap_or_default(),
+                    "cookies": [], "headers": list(&r.request_headers), "queryString": query, "headersSize": -1, "bodySize": -1,
+                },
+                "response": {
+                    "status": r.status.unwrap_or(0), "statusText": "", "httpVersion": r.protocol.clone().unwrap_or_default(),
+                    "cookies": [], "headers": list(&r.response_headers), "content": content,
+                    "redirectURL": r.header("location").unwrap_or(""), "headersSize": -1,
+                    "bodySize": r.transferred.map_or(-1, |b| i64::try_from(b.0).unwrap_or(-1)),
+                },
+                "cache": {},
+                "timings": {
+                    "blocked": between(Some(r.start), r.connect_start.or(r.sent)),
+                    "dns": -1,
+                    "connect": between(r.connect_start, r.connect_end),
+                    "ssl": between(r.tls_start, r.connect_end),
+                    "send": 0,
+                    "wait": between(r.sent, r.first_byte).max(0.0),
+                    "receive": between(r.first_byte, r.end).max(0.0),
+                },
+                "_phainon": own,
+            })
+        })
+        .collect();
+    json!({"log": {
+        "version": "1.2",
+        "creator": {"name": "Phainon", "version": env!("CARGO_PKG_VERSION")},
+        "browser": {"name": load.browser.clone().unwrap_or_default(), "version": ""},
+        "pages": [{
+            "id": "page-1", "startedDateTime": date(Millis::ZERO), "title": load.title.clone().unwrap_or_else(|| load.url.to_string()),
+            "pageTimings": {
+                "onContentLoad": load.dom_content_loaded.map_or(-1.0, |m| m.0),
+                "onLoad": load.load_event.map_or(-1.0, |m| m.0),
+            },
+        }],
+        "entries": entries,
+    }})
+}

@@ -1,0 +1,24 @@
+function () {
+  let element = this.nodeType === 1 ? this : this.parentElement;
+  if (!element) return null;
+  const parts = [];
+  for (let at = element; at && at.nodeType === 1 && parts.length < 5; at = at.parentElement) {
+    if (at.id && /^[A-Za-z][\w-]*$/.test(at.id)) { parts.unshift('#' + at.id); break; }
+    let part = at.localName;
+    const classes = [...at.classList].filter((c) => /^[A-Za-z][\w-]*$/.test(c)).slice(0, 2);
+    if (classes.length) part += '.' + classes.join('.');
+    parts.unshift(part);
+    try { if (document.querySelectorAll(parts.join(' > ')).length === 1) break; } catch { break; }
+  }
+  const clone = element.cloneNode(false);
+  const tag = clone.outerHTML.replace(/<\/[a-z0-9-]+>$/i, '');
+  const box = element.getBoundingClientRect();
+  const background = /url\("([^"]+)"\)/.exec(getComputedStyle(element).backgroundImage);
+  return {
+    tag: element.localName,
+    selector: parts.join(' > '),
+    snippet: tag.length > 300 ? tag.slice(0, 299) + '…' : tag,
+    url: element.currentSrc || (element.localName === 'image' ? element.href.baseVal : '') || (element.poster || '') || (background ? background[1] : null) || null,
+    rect: { x: box.x + scrollX, y: box.y + scrollY, width: box.width, height: box.height },
+  };
+}

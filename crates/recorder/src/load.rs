@@ -1,0 +1,536 @@
+//! One load: from an empty profile to everything observed.
+
+use crate::browser::Browser;
+use crate::network::Network;
+use crate::page;
+use crate::protocol::Client;
+use crate::shaper::{Shaper, Trouble};
+use crate::{Progress, RecordError, Stage};
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use phainon_core::{Conditions, Millis, ScreenFrame, Visit};
+use phainon_formats::{BodyMap, PageRecord, RawLoad, body_hash, trace};
+use serde_json::{Value, json};
+use std::time::Duration;
+use tokio::sync::mpsc;
+use tokio::time::{Instant, timeout_at};
+
+const CALL: Duration = Duration::from_secs(15);
+const CATEGORIES: [&str; 7] = [
+    "devtools.timeline",
+    "disabled-by-default-devtools.timeline",
+    "loading",
+    "blink.user_timing",
+    "v8.execute",
+    "v8",
+    "rail",
+];
+/// Everything kept of one recording's bodies at most, and of one response.
+const MOST_BODIES: u64 = 200 << 20;
+const MOST_OF_ONE: u64 = 40 << 20;
+const MOST_FRAMES: usize = 240;
+
+/// When a load counts as over.
+#[derive(Debug, Clone)]
+pub struct LoadLimits {
+    /// Network and main thread quiet for this long after the load event.
+    pub quiet: Duration,
+    /// At most this long from the start.
+    pub longest: Duration,
+}
+
+impl Default for LoadLimits {
+    fn default() -> Self {
+        Self { quiet: Duration::from_secs(2), longest: Duration::from_secs(45) }
+    }
+}
+
+/// What is switched on while the page loads. The bench loads pages bare to learn what it costs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub struct Instruments {
+    pub trace: bool,
+    pub frames: bool,
+    pub bodies: bool,
+}
+
+impl Instruments {
+    /// Everything that a recording needs.
+    pub const ALL: Self = Self { trace: true, frames: true, bodies: true };
+    /// Nothing but the page's own observer.
+    pub const BARE: Self = Self { trace: false, frames: false, bodies: false };
+}
+
+/// What one load is made with.
+pub(crate) struct LoadJob<'a> {
+    pub url: &'a str,
+    pub conditions: &'a Conditions,
+    pub limits: &'a LoadLimits,
+    pub instruments: Instruments,
+    pub shaper: &'a Shaper,
+    pub program: &'a str,
+    pub progress: &'a mpsc::UnboundedSender<Progress>,
+    pub number: usize,
+    pub of: usize,
+}
+
+/// A load's raw parts, and its bodies.
+pub(crate) struct LoadResult {
+    pub raw: RawLoad,
+    pub bodies: BodyMap,
+    pub browser: Option<String>,
+}
+
+impl LoadJob<'_> {
+    fn stage(&self, stage: Stage, requests: usize, frame: Option<Vec<u8>>) {
+        let _ = self.progress.send(Progress { load: self.number, of: self.of, stage, requests, frame });
+    }
+
+    /// Makes the load. An error is a load without data; a load with data may still be marked failed.
+    pub async fn run(&self) -> Result<LoadResult, RecordError> {
+        self.stage(Stage::Starting, 0, None);
+        let mut browser = Browser::start(self.program, self.shaper.port, self.conditions.width, self.conditions.height).await?;
+        let result = self.drive(&mut browser).await;
+        browser.stop().await;
+        result
+    }
+
+    async fn drive(&self, browser: &mut Browser) -> Result<LoadResult, RecordError> {
+        let client = browser.client.clone();
+        let version = client.call(None, "Browser.getVersion", json!({}), CALL).await?;
+        let product = version["product"].as_str().unwrap_or("").replace("Headless", "").replace("Chrome/", "Chromium ");
+        let target = client.call(None, "Target.createTarget", json!({"url": "about:blank"}), CALL).await?;
+        let target_id = target["targetId"].as_str().unwrap_or("").to_owned();
+        let attached = client.call(None, "Target.attachToTarget", json!({"targetId": target_id, "flatten": true}), CALL).await?;
+        let session = attached["sessionId"].as_str().unwrap_or("").to_owned();
+        self.prepare(&client, &session, version["userAgent"].as_str().unwrap_or("")).await?;
+
+        let mut watcher = Watcher::new(self, &client, &session);
+        if self.instruments.trace {
+            let config = json!({
+                "transferMode": "ReturnAsStream",
+                "traceConfig": {"includedCategories": CATEGORIES, "excludedCategories": ["*"], "recordMode": "recordAsMuchAsPossible"},
+            });
+            client.call(Some(&session), "Tracing.start", config, CALL).await?;
+        }
+        if self.instruments.frames {
+            let cast = json!({"format": "jpeg", "quality": 55, "maxWidth": 480, "maxHeight": 720, "everyNthFrame": 1});
+            client.call(Some(&session), "Page.startScreencast", cast, CALL).await?;
+        }
+        self.stage(Stage::Connecting, 0, None);
+        let started_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Millis, true);
+        let began = Instant::now();
+        // The answer comes once the document's first bytes do, so events are taken in meanwhile.
+        let navigate = client.call(Some(&session), "Page.navigate", json!({"url": self.url}), self.limits.longest);
+        let navigated = watcher.while_waiting(&mut browser.events, navigate).await?;
+        watcher.main_frame = navigated["frameId"].as_str().unwrap_or(&target_id).to_owned();
+        if let Some(error) = navigated["errorText"].as_str().filter(|e| !e.is_empty()) {
+            return Err(self.unreachable(error));
+        }
+        let outcome = watcher.until_quiet(&mut browser.events, began).await?;
+        self.stage(Stage::Reading, watcher.network.count(), None);
+        watcher.read_out(&mut browser.events, outcome, product, started_at).await
+    }
+
+    async fn prepare(&self, client: &Client, session: &str, agent: &str) -> Result<(), RecordError> {
+        let on = |method: &'static str, params: Value| client.call(Some(session), method, params, CALL);
+        on("Page.enable", json!({})).await?;
+        on("Runtime.enable", json!({})).await?;
+        on("Inspector.enable", json!({})).await?;
+        on("Network.enable", json!({"maxTotalBufferSize": MOST_BODIES, "maxResourceBufferSize": MOST_OF_ONE})).await?;
+        // Frames of other sites may live in processes of their own; they wait until we listen to them too.
+        on("Target.setAutoAttach", json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true})).await?;
+        let c = self.conditions;
+        on("Emulation.setDeviceMetricsOverride", json!({"width": c.width, "height": c.height, "deviceScaleFactor": c.pixel_ratio, "mobile": c.mobile})).await?;
+        let mut agent = agent.replace("HeadlessChrome", "Chrome");
+        if c.mobile {
+            on("Emulation.setTouchEmulationEnabled", json!({"enabled": true, "maxTouchPoints": 5})).await?;
+            agent = agent.replace("X11; Linux x86_64", "Linux; Android 10; K").replace(" Safari/", " Mobile Safari/");
+        }
+        on("Emulation.setUserAgentOverride", json!({"userAgent": agent})).await?;
+        if c.cpu_slowdown > 1.0 {
+            on("Emulation.setCPUThrottlingRate", json!({"rate": c.cpu_slowdown})).await?;
+        }
+        page::watch(client, session).await
+    }
+
+    /// Why the document could not be had.
+    fn unreachable(&self, error: &str) -> RecordError {
+        let host = url::Url::parse(self.url).ok().and_then(|u| u.host_str().map(str::to_owned)).unwrap_or_default();
+        match self.shaper.trouble(&host) {
+            Some(Trouble::Unresolved) => RecordError::Unresolved(host),
+            Some(Trouble::Private) => RecordError::Address(format!("{host} is a private address, and this server records public ones only.")),
+            Some(Trouble::Unreachable(why)) => RecordError::Unreachable(host, why),
+            None => RecordError::Unreachable(host, error.trim_start_matches("net::").to_owned()),
+        }
+    }
+}
+
+/// How watching ended.
+struct Outcome {
+    cut_off: bool,
+    stuck: bool,
+}
+
+struct Watcher<'a> {
+    job: &'a LoadJob<'a>,
+    client: &'a Client,
+    session: &'a str,
+    main_frame: String,
+    network: Network,
+    /// Wall-clock seconds and JPEG.
+    frames: Vec<(f64, Vec<u8>)>,
+    frames_left_out: usize,
+    loaded: bool,
+    /// Our world in the main document.
+    world: Option<i64>,
+    last_traffic: Instant,
+    trace_stream: Option<String>,
+    crashed: bool,
+}
+
+impl<'a> Watcher<'a> {
+    fn new(job: &'a LoadJob<'a>, client: &'a Client, session: &'a str) -> Self {
+        Self {
+            job,
+            client,
+            session,
+            main_frame: String::new(),
+            network: Network::default(),
+            frames: Vec::new(),
+            frames_left_out: 0,
+            loaded: false,
+            world: None,
+            last_traffic: Instant::now(),
+            trace_stream: None,
+            crashed: false,
+        }
+    }
+
+    /// Takes one event in.
+    fn take(&mut self, event: &crate::protocol::Event) {
+        let params = &event.params;
+        match event.method.as_str() {
+            m if m.starts_with("Network.") => {
+                self.last_traffic = Instant::now();
+                self.network.take(event);
+                if m == "Network.responseReceived" || m == "Network.loadingFinished" {
+                    self.job.stage(Stage::Loading, self.network.count(), None);
+                }
+            }
+            "Page.screencastFrame" => {
+                self.client.tell(Some(self.session), "Page.screencastFrameAck", json!({"sessionId": params["sessionId"]}));
+                let at = params["metadata"]["timestamp"].as_f64();
+                let picture = params["data"].as_str().and_then(|d| STANDARD.decode(d).ok());
+                if let (Some(at), Some(picture)) = (at, picture) {
+                    // The same picture twice tells nothing new.
+                    if self.frames.last().is_some_and(|(_, last)| *last == picture) {
+                        return;
+                    }
+                    if self.frames.len() >= MOST_FRAMES {
+                        self.frames_left_out += 1;
+                        return;
+                    }
+                    self.job.stage(Stage::Loading, self.network.count(), Some(picture.clone()));
+                    self.frames.push((at, picture));
+                }
+            }
+            "Page.loadEventFired" if event.session.as_deref() == Some(self.session) => {
+                self.loaded = true;
+                self.last_traffic = Instant::now();
+            }
+            "Runtime.executionContextCreated" if event.session.as_deref() == Some(self.session) => {
+                let context = &params["context"];
+                if context["name"].as_str() == Some(page::WORLD)
+                    && (self.main_frame.is_empty() || context["auxData"]["frameId"].as_str() == Some(&self.main_frame))
+                {
+                    self.world = context["id"].as_i64();
+                }
+            }
+            "Target.attachedToTarget" => {
+                if let Some(child) = params["sessionId"].as_str().filter(|s| *s != self.session) {
+                    let child = Some(child);
+                    self.client.tell(child, "Network.enable", json!({"maxTotalBufferSize": MOST_BODIES, "maxResourceBufferSize": MOST_OF_ONE}));
+                    self.client.tell(child, "Target.setAutoAttach", json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true}));
+                    if self.job.conditions.cpu_slowdown > 1.0 {
+                        self.client.tell(child, "Emulation.setCPUThrottlingRate", json!({"rate": self.job.conditions.cpu_slowdown}));
+                    }
+                    self.client.tell(child, "Runtime.runIfWaitingForDebugger", json!({}));
+                }
+            }
+            "Inspector.targetCrashed" => self.crashed = true,
+            "Target.targetCrashed" => self.crashed = true,
+            "Tracing.tracingComplete" => self.trace_stream = Some(params["stream"].as_str().unwrap_or("").to_owned()),
+            // A page that asks the user something would wait for ever.
+            "Page.javascriptDialogOpening" => self.client.tell(Some(self.session), "Page.handleJavaScriptDialog", json!({"accept": true})),
+            _ => {}
+        }
+    }
+
+    /// Takes events in while a call is under way.
+    async fn while_waiting(
+        &mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+        call: impl Future<Output = Result<Value, RecordError>>,
+    ) -> Result<Value, RecordError> {
+        tokio::pin!(call);
+        loop {
+            tokio::select! {
+                answer = &mut call => return answer,
+                event = events.recv() => match event {
+                    Some(event) => {
+                        self.take(&event);
+                        if self.crashed {
+                            return Err(RecordError::PageCrashed);
+                        }
+                    }
+                    None => return Err(RecordError::BrowserGone(String::new())),
+                },
+            }
+        }
+    }
+
+    /// Watches until network and main thread have been quiet for long enough, or the time is up.
+    async fn until_quiet(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>, began: Instant) -> Result<Outcome, RecordError> {
+        let quiet = self.job.limits.quiet;
+        let deadline = began + self.job.limits.longest;
+        loop {
+            let now = Instant::now();
+            if now >= deadline {
+                return Ok(Outcome { cut_off: true, stuck: self.is_stuck(events).await? });
+            }
+            let settled = self.loaded && self.network.busy() == 0;
+            let next_look = if settled { (self.last_traffic + quiet).min(deadline) } else { deadline };
+            if settled && now >= next_look {
+                self.job.stage(Stage::Settling, self.network.count(), None);
+                let quiet_ms = self.main_thread_quiet(events, deadline).await?;
+                match quiet_ms {
+                    None => return Ok(Outcome { cut_off: true, stuck: true }),
+                    Some(ms) if ms >= quiet.as_secs_f64() * 1000.0 && self.network.busy() == 0 => {
+                        return Ok(Outcome { cut_off: false, stuck: false });
+                    }
+                    Some(ms) => {
+                        let rest = (quiet.as_secs_f64() - ms / 1000.0).clamp(0.05, 2.0);
+                        self.last_traffic = self.last_traffic.max(Instant::now() + Duration::from_secs_f64(rest) - quiet);
+                    }
+                }
+                continue;
+            }
+            match timeout_at(next_look, events.recv()).await {
+                Ok(Some(event)) => {
+                    self.take(&event);
+                    if self.crashed {
+                        return Err(RecordError::PageCrashed);
+                    }
+                }
+                Ok(None) => return Err(RecordError::BrowserGone(format!(", after {} requests", self.network.count()))),
+                Err(_) => {}
+            }
+        }
+    }
+
+    async fn is_stuck(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>) -> Result<bool, RecordError> {
+        let soon = Instant::now() + Duration::from_secs(4);
+        Ok(self.main_thread_quiet(events, soon).await?.is_none())
+    }
+
+    /// Milliseconds for which the main thread has been quiet; `None` when it does not answer in time.
+    async fn main_thread_quiet(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>, deadline: Instant) -> Result<Option<f64>, RecordError> {
+        let Some(world) = self.world else { return Ok(Some(f64::INFINITY)) };
+        let limit = (deadline - Instant::now()).max(Duration::from_secs(2));
+        let client = self.client.clone();
+        let session = self.session.to_owned();
+        let ask = async move {
+            let ms = page::quiet_for(&client, &session, world, limit).await?;
+            Ok(json!(ms.min(1e12)))
+        };
+        match self.while_waiting(events, ask).await {
+            Ok(ms) => Ok(ms.as_f64()),
+            Err(RecordError::NoAnswer(..)) => Ok(None),
+            // The document was replaced meanwhile: its world is gone, and the load goes on.
+            Err(RecordError::Refused(..)) => Ok(Some(0.0)),
+            Err(e) => Err(e),
+        }
+    }
+
+    async fn read_out(
+        mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+        outcome: Outcome,
+        product: String,
+        started_at: String,
+    ) -> Result<LoadResult, RecordError> {
+        let (client, session) = (self.client.clone(), self.session.to_owned());
+        if self.job.instruments.frames {
+            client.tell(Some(&session), "Page.stopScreencast", json!({}));
+        }
+        let mut notes = Vec::new();
+        let trace_bytes = if self.job.instruments.trace { self.read_trace(events).await? } else { None };
+        let url = self.job.url.to_owned();
+        let facts = match &trace_bytes {
+            Some(bytes) => trace::read(bytes, "the trace", None).ok(),
+            None => None,
+        };
+        let mut record = PageRecord {
+            url: facts.as_ref().map_or(url, |f| f.url.clone()),
+            browser: Some(product.clone()),
+            started_at: Some(started_at),
+            cut_off: outcome.cut_off,
+            ..PageRecord::default()
+        };
+        if !outcome.stuck {
+            if let Some(world) = self.world {
+                let (c, s) = (client.clone(), session.clone());
+                let mut reading = None;
+                let read = async { reading = Some(page::read(&c, &s, world).await); Ok(Value::Null) };
+                self.while_waiting(events, read).await?;
+                match reading {
+                    Some(Ok(read)) => {
+                        record.facts = Some(read.facts);
+                        record.observed = Some(read.observed);
+                    }
+                    Some(Err(e)) => notes.push(e.to_string()),
+                    None => {}
+                }
+            }
+            let mut nodes: Vec<i64> = facts.iter().flat_map(|f| &f.lcp_candidates).filter_map(|c| c.node).collect();
+            nodes.dedup();
+            for node in nodes.into_iter().rev().take(12) {
+                let (c, s) = (client.clone(), session.clone());
+                let mut found = None;
+                let ask = async { found = page::element(&c, &s, node).await; Ok(Value::Null) };
+                self.while_waiting(events, ask).await?;
+                record.elements.extend(found);
+            }
+        }
+        let mut bodies = BodyMap::new();
+        if self.job.instruments.bodies {
+            self.read_bodies(events, &mut bodies, &mut notes, outcome.stuck).await?;
+        }
+        let navigation_us = facts.as_ref().map_or(0.0, |f| f.navigation_start_us);
+        record.end_ms = facts.as_ref().map(|f| f.end);
+        let frames = self.place_frames(navigation_us);
+        if self.frames_left_out > 0 {
+            notes.push(format!("{} more pictures of the screen were left out after the first {MOST_FRAMES}.", self.frames_left_out));
+        }
+        record.frames = frames.iter().map(|(f, _)| f.clone()).collect();
+        let requests = self.network.finish(navigation_us, &self.main_frame);
+        let failed = failure(&requests, &outcome, &record, self.job.limits);
+        if self.job.instruments.trace && facts.is_none() {
+            return Err(RecordError::Other(failed.unwrap_or_else(|| "The browser's trace holds no navigation to the page.".into())));
+        }
+        record.notes = notes;
+        let raw = RawLoad {
+            name: format!("load {}", self.job.number),
+            visit: Visit::First,
+            conditions: Some(self.job.conditions.clone()),
+            requests: Some(requests),
+            trace: trace_bytes,
+            page: Some(record),
+            frames,
+            failed,
+            ..RawLoad::default()
+        };
+        Ok(LoadResult { raw, bodies, browser: Some(product) })
+    }
+
+    async fn read_trace(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>) -> Result<Option<Vec<u8>>, RecordError> {
+        let (client, session) = (self.client.clone(), self.session.to_owned());
+        let end = client.call(Some(&session), "Tracing.end", json!({}), CALL);
+        self.while_waiting(events, end).await?;
+        let deadline = Instant::now() + Duration::from_secs(20);
+        while self.trace_stream.is_none() {
+            match timeout_at(deadline, events.recv()).await {
+                Ok(Some(event)) => self.take(&event),
+                Ok(None) => return Err(RecordError::BrowserGone(" while its trace was read".into())),
+                Err(_) => return Err(RecordError::NoAnswer("Tracing.end".into(), 20)),
+            }
+        }
+        let stream = self.trace_stream.clone().unwrap_or_default();
+        let mut bytes = Vec::new();
+        loop {
+            let read = client.call(Some(&session), "IO.read", json!({"handle": stream, "size": 1 << 20}), CALL);
+            let part = self.while_waiting(events, read).await?;
+            let data = part["data"].as_str().unwrap_or("");
+            if part["base64Encoded"].as_bool() == Some(true) {
+                bytes.extend(STANDARD.decode(data).unwrap_or_default());
+            } else {
+                bytes.extend_from_slice(data.as_bytes());
+            }
+            if part["eof"].as_bool() != Some(false) {
+                break;
+            }
+        }
+        client.tell(Some(&session), "IO.close", json!({"handle": stream}));
+        Ok(Some(bytes))
+    }
+
+    async fn read_bodies(
+        &mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+        bodies: &mut BodyMap,
+        notes: &mut Vec<String>,
+        stuck: bool,
+    ) -> Result<(), RecordError> {
+        let (mut kept, mut left_out, mut refused) = (0u64, 0usize, 0usize);
+        for (at, id, session, size) in self.network.bodies_to_read() {
+            if size > MOST_OF_ONE || kept + size > MOST_BODIES {
+                left_out += 1;
+                continue;
+            }
+            let limit = if stuck { Duration::from_secs(2) } else { CALL };
+            let client = self.client.clone();
+            let session = session.unwrap_or_else(|| self.session.to_owned());
+            let ask = async move { Ok(client.call(Some(&session), "Network.getResponseBody", json!({"requestId": id}), limit).await.unwrap_or(Value::Null)) };
+            let answer = self.while_waiting(events, ask).await?;
+            let Some(text) = answer["body"].as_str() else {
+                refused += 1;
+                continue;
+            };
+            let body = if answer["base64Encoded"].as_bool() == Some(true) { STANDARD.decode(text).unwrap_or_default() } else { text.as_bytes().to_vec() };
+            kept += body.len() as u64;
+            let hash = body_hash(&body);
+            self.network.set_body(at, hash.clone(), body.len() as u64);
+            bodies.insert(hash, body);
+        }
+        if left_out > 0 {
+            notes.push(format!("{left_out} bodies were not kept: over {} in one, or {} in all.", phainon_core::Bytes(MOST_OF_ONE).text(), phainon_core::Bytes(MOST_BODIES).text()));
+        }
+        if refused > 0 {
+            notes.push(format!("The browser no longer had {refused} bodies; checks that compute on them pass those over."));
+        }
+        Ok(())
+    }
+
+    /// Frames on the load's clock: the wall clock of the screencast joined to the monotonic one.
+    fn place_frames(&mut self, navigation_us: f64) -> Vec<(ScreenFrame, Vec<u8>)> {
+        let Some(offset) = self.network.wall_offset else { return Vec::new() };
+        let mut placed: Vec<(f64, Vec<u8>)> = std::mem::take(&mut self.frames)
+            .into_iter()
+            .map(|(wall, picture)| (((wall - offset) * 1000.0 - navigation_us / 1000.0), picture))
+            .collect();
+        // What was on the screen before the navigation is its first frame.
+        let before = placed.iter().rposition(|(at, _)| *at <= 0.0).unwrap_or(0);
+        placed.drain(..before);
+        placed
+            .into_iter()
+            .enumerate()
+            .map(|(n, (at, picture))| (ScreenFrame { at_ms: Millis(at.max(0.0)), file: format!("{n:04}.jpg") }, picture))
+            .collect()
+    }
+}
+
+/// Why a load that has data still counts as failed.
+fn failure(requests: &[phainon_core::Request], outcome: &Outcome, record: &PageRecord, limits: &LoadLimits) -> Option<String> {
+    let document = requests.iter().filter(|r| r.main_frame && r.kind == phainon_core::ResourceKind::Document).rfind(|r| *r.url == *record.url);
+    if let Some(status) = document.and_then(|d| d.status).filter(|s| *s >= 400) {
+        return Some(format!("The server answered {status} for the document."));
+    }
+    if outcome.stuck {
+        return Some(format!("The page kept its main thread busy until the time was up ({} s) and no longer answered.", limits.longest.as_secs()));
+    }
+    if outcome.cut_off {
+        return Some(format!("The page was still busy when the time was up ({} s); what was observed until then is kept.", limits.longest.as_secs()));
+    }
+    None
+}

@@ -1,0 +1,270 @@
+//! From the protocol's network events to requests.
+
+use crate::protocol::Event;
+use phainon_core::{BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId};
+use phainon_formats::{redact, trace};
+use serde_json::Value;
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+/// One request as its events tell it; times in seconds of the browser's monotonic clock.
+struct Entry {
+    request: Request,
+    session: Option<String>,
+    asked: f64,
+    finished: Option<f64>,
+    timing: Value,
+    received: u64,
+    main_frame: Option<String>,
+    redirected_from: Option<usize>,
+    stored_body: bool,
+}
+
+/// Collects the network events of one load.
+#[derive(Default)]
+pub struct Network {
+    entries: Vec<Entry>,
+    /// The newest hop of each request id, by session.
+    current: HashMap<String, usize>,
+    in_flight: HashSet<usize>,
+    /// Header events may come before the event that they belong to.
+    early_headers: HashMap<String, Vec<Header>>,
+    /// Wall clock less monotonic clock, in seconds.
+    pub wall_offset: Option<f64>,
+}
+
+impl Network {
+    /// Requests still under way that a page's quiet must wait for.
+    pub fn busy(&self) -> usize {
+        self.in_flight.len()
+    }
+
+    /// How many requests there have been.
+    pub fn count(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// Takes one event in.
+    pub fn take(&mut self, event: &Event) {
+        let params = &event.params;
+        let Some(id) = params["requestId"].as_str() else { return };
+        match event.method.as_str() {
+            "Network.requestWillBeSent" => self.will_be_sent(id, event),
+            "Network.requestWillBeSentExtraInfo" => {
+                let headers = headers_of(&params["headers"]);
+                match self.current.get(id) {
+                    Some(&at) => self.entries[at].request.request_headers = headers,
+                    None => {
+                        self.early_headers.insert(id.to_owned(), headers);
+                    }
+                }
+            }
+            "Network.responseReceived" => {
+                let Some(&at) = self.current.get(id) else { return };
+                let entry = &mut self.entries[at];
+                if let Some(kind) = params["type"].as_str() {
+                    entry.request.kind = trace::kind_of(kind, &entry.request.url);
+                    // A stream never ends of itself: the page is not waiting for it.
+                    if matches!(kind, "EventSource" | "WebSocket") {
+                        self.in_flight.remove(&at);
+                    }
+                }
+                response(entry, &params["response"]);
+            }
+            "Network.responseReceivedExtraInfo" => {
+                let Some(&at) = self.current.get(id) else { return };
+                let request = &mut self.entries[at].request;
+                request.response_headers = headers_of(&params["headers"]);
+                // What the server said, where the browser shows the page something else.
+                if params["statusCode"].as_u64() == Some(304) {
+                    request.cache = Some(CacheSource::Revalidated);
+                }
+            }
+            "Network.dataReceived" => {
+                if let Some(&at) = self.current.get(id) {
+                    let length = params["dataLength"].as_u64().unwrap_or(0);
+                    self.entries[at].received = self.entries[at].received.saturating_add(length);
+                }
+            }
+            "Network.requestServedFromCache" => {
+                if let Some(&at) = self.current.get(id) {
+                    self.entries[at].request.cache = Some(CacheSource::Memory);
+                }
+            }
+            "Network.resourceChangedPriority" => {
+                if let Some(&at) = self.current.get(id) {
+                    self.entries[at].request.final_priority = params["newPriority"].as_str().map(str::to_owned);
+                }
+            }
+            "Network.loadingFinished" => {
+                let Some(&at) = self.current.get(id) else { return };
+                self.in_flight.remove(&at);
+                let entry = &mut self.entries[at];
+                entry.finished = params["timestamp"].as_f64();
+                entry.request.transferred = whole(&params["encodedDataLength"]).map(Bytes);
+                entry.request.unpacked = Some(Bytes(entry.received));
+                entry.stored_body = true;
+            }
+            "Network.loadingFailed" => {
+                let Some(&at) = self.current.get(id) else { return };
+                self.in_flight.remove(&at);
+                let entry = &mut self.entries[at];
+                entry.finished = params["timestamp"].as_f64();
+                let why = params["blockedReason"].as_str().or(params["errorText"].as_str()).filter(|w| !w.is_empty());
+                entry.request.failed = Some(why.unwrap_or("the browser gave no reason").to_owned());
+            }
+            _ => {}
+        }
+    }
+
+    fn will_be_sent(&mut self, id: &str, event: &Event) {
+        let params = &event.params;
+        let at = params["timestamp"].as_f64().unwrap_or(0.0);
+        if self.wall_offset.is_none()
+            && let Some(wall) = params["wallTime"].as_f64()
+        {
+            self.wall_offset = Some(wall - at);
+        }
+        let mut redirected_from = None;
+        if let Some(&before) = self.current.get(id)
+            && params["redirectResponse"].is_object()
+        {
+            let entry = &mut self.entries[before];
+            response(entry, &params["redirectResponse"]);
+            entry.finished = Some(at);
+            entry.request.transferred = whole(&params["redirectResponse"]["encodedDataLength"]).map(Bytes);
+            self.in_flight.remove(&before);
+            redirected_from = Some(before);
+        }
+        let asked = &params["request"];
+        let url = asked["url"].as_str().unwrap_or("");
+        let place = self.entries.len();
+        let mut request = Request::new(u32::try_from(place).unwrap_or(u32::MAX), url, trace::kind_of(params["type"].as_str().unwrap_or(""), url));
+        request.method = asked["method"].as_str().unwrap_or("GET").to_owned();
+        request.priority = asked["initialPriority"].as_str().map(str::to_owned);
+        request.request_headers = self.early_headers.remove(id).unwrap_or_else(|| headers_of(&asked["headers"]));
+        let navigation = params["loaderId"].as_str() == Some(id);
+        request.initiator = initiator(&params["initiator"], navigation);
+        if redirected_from.is_some() {
+            request.initiator = Initiator { kind: InitiatorKind::Redirect, ..Initiator::default() };
+        }
+        self.entries.push(Entry {
+            request,
+            session: event.session.clone(),
+            asked: at,
+            finished: None,
+            timing: Value::Null,
+            received: 0,
+            main_frame: params["frameId"].as_str().map(str::to_owned),
+            redirected_from,
+            stored_body: false,
+        });
+        self.current.insert(id.to_owned(), place);
+        if url.starts_with("http") {
+            self.in_flight.insert(place);
+        }
+    }
+
+    /// The request ids whose bodies can be asked for, with their session and place.
+    pub fn bodies_to_read(&self) -> Vec<(usize, String, Option<String>, u64)> {
+        let mut wanted: Vec<_> = self
+            .current
+            .iter()
+            .filter(|(_, at)| self.entries[**at].stored_body && self.entries[**at].request.is_network())
+            .map(|(id, at)| (*at, id.clone(), self.entries[*at].session.clone(), self.entries[*at].received))
+            .collect();
+        wanted.sort_unstable();
+        wanted
+    }
+
+    /// Notes the body of a request.
+    pub fn set_body(&mut self, at: usize, hash: String, size: u64) {
+        self.entries[at].request.body = Some(BodyRef { hash, size: Bytes(size) });
+        self.entries[at].request.unpacked = Some(Bytes(size));
+    }
+
+    /// The requests, their times counted from navigation start (microseconds of the monotonic clock).
+    pub fn finish(self, navigation_start_us: f64, main_frame: &str) -> Vec<Request> {
+        let at = |seconds: f64| Millis((seconds * 1000.0 - navigation_start_us / 1000.0).max(0.0));
+        let mut requests: Vec<Request> = self
+            .entries
+            .into_iter()
+            .map(|entry| {
+                let mut request = entry.request;
+                request.start = at(entry.asked);
+                trace::timing(&mut request, &entry.timing, navigation_start_us);
+                request.end = entry.finished.map(|t| at(t).max(request.start));
+                if let (Some(first), Some(end)) = (request.first_byte, request.end) {
+                    request.first_byte = Some(first.min(end));
+                }
+                request.main_frame = entry.main_frame.as_deref() == Some(main_frame);
+                request.redirected_from = entry.redirected_from.map(|p| RequestId(u32::try_from(p).unwrap_or(0)));
+                redact(&mut request.request_headers);
+                redact(&mut request.response_headers);
+                request
+            })
+            .collect();
+        trace::name_style_initiators(&mut requests);
+        requests
+    }
+}
+
+fn response(entry: &mut Entry, response: &Value) {
+    let request = &mut entry.request;
+    request.status = response["status"].as_u64().and_then(|s| u16::try_from(s).ok()).filter(|s| *s > 0);
+    request.mime = response["mimeType"].as_str().filter(|m| !m.is_empty()).map(str::to_owned);
+    request.protocol = response["protocol"].as_str().map(str::to_owned);
+    request.connection = whole(&response["connectionId"]).filter(|c| *c > 0);
+    if request.response_headers.is_empty() {
+        request.response_headers = headers_of(&response["headers"]);
+    }
+    if response["fromDiskCache"].as_bool() == Some(true) {
+        request.cache = request.cache.or(Some(CacheSource::Disk));
+    }
+    if response["fromServiceWorker"].as_bool() == Some(true) {
+        request.cache = Some(CacheSource::ServiceWorker);
+    }
+    entry.timing = response["timing"].clone();
+}
+
+fn whole(value: &Value) -> Option<u64> {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+    value.as_f64().filter(|v| *v >= 0.0).map(|v| v as u64)
+}
+
+fn headers_of(value: &Value) -> Vec<Header> {
+    value
+        .as_object()
+        .into_iter()
+        .flatten()
+        // Headers sent more than once come joined by line breaks.
+        .flat_map(|(name, value)| {
+            value.as_str().unwrap_or("").split('\n').map(|v| Header { name: name.clone(), value: v.to_owned() }).collect::<Vec<_>>()
+        })
+        .collect()
+}
+
+fn initiator(value: &Value, navigation: bool) -> Initiator {
+    let mut stack: Vec<Arc<str>> = Vec::new();
+    let mut level = &value["stack"];
+    while level.is_object() && stack.len() < 64 {
+        for frame in level["callFrames"].as_array().into_iter().flatten() {
+            if let Some(url) = frame["url"].as_str().filter(|u| !u.is_empty()) {
+                stack.push(url.into());
+            }
+        }
+        level = &level["parent"];
+    }
+    let kind = match value["type"].as_str() {
+        _ if navigation => InitiatorKind::Navigation,
+        Some("parser") => InitiatorKind::Parser,
+        Some("script") => InitiatorKind::Script,
+        Some("preload") => InitiatorKind::Preload,
+        _ => InitiatorKind::Unknown,
+    };
+    let url = value["url"].as_str().filter(|u| !u.is_empty()).map(Into::into).or_else(|| stack.first().cloned());
+    let line = value["lineNumber"].as_f64().or_else(|| value["stack"]["callFrames"][0]["lineNumber"].as_f64());
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+    let line = line.filter(|l| *l >= 0.0 && *l < 4e9).map(|l| (l as u32).saturating_add(1));
+    Initiator { kind, url, line, stack }
+}

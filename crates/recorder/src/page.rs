@@ -1,0 +1,61 @@
+//! Reading the page itself, once it is quiet.
+
+use crate::RecordError;
+use crate::protocol::Client;
+use phainon_core::{Observed, PageFacts};
+use phainon_formats::ElementRecord;
+use serde::Deserialize;
+use serde_json::{Value, json};
+use std::time::Duration;
+
+const LIMIT: Duration = Duration::from_secs(10);
+/// The name of the world in which our scripts run: the page's own cannot see or change it.
+pub const WORLD: &str = "phainon";
+const OBSERVER: &str = include_str!("observer.js");
+const FACTS: &str = include_str!("page.js");
+const ELEMENT: &str = include_str!("element.js");
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+pub struct PageReading {
+    pub facts: PageFacts,
+    pub observed: Observed,
+}
+
+/// Has the observer run in every document from its start.
+pub async fn watch(client: &Client, session: &str) -> Result<(), RecordError> {
+    let script = json!({"source": OBSERVER, "worldName": WORLD});
+    client.call(Some(session), "Page.addScriptToEvaluateOnNewDocument", script, LIMIT).await.map(|_| ())
+}
+
+/// Milliseconds since the last long task ended, as the page's clock tells; asking proves that the
+/// main thread answers.
+pub async fn quiet_for(client: &Client, session: &str, world: i64, limit: Duration) -> Result<f64, RecordError> {
+    let expression = "performance.now() - (globalThis.__observed ? globalThis.__observed.longTaskEnd : 0)";
+    let ask = json!({"expression": expression, "contextId": world, "returnByValue": true});
+    let answer = client.call(Some(session), "Runtime.evaluate", ask, limit).await?;
+    Ok(answer["result"]["value"].as_f64().unwrap_or(f64::INFINITY))
+}
+
+/// Facts about the document and what its observer was told.
+pub async fn read(client: &Client, session: &str, world: i64) -> Result<PageReading, RecordError> {
+    let ask = json!({"expression": FACTS, "contextId": world, "returnByValue": true});
+    let answer = client.call(Some(session), "Runtime.evaluate", ask, LIMIT).await?;
+    if let Some(thrown) = answer["exceptionDetails"]["exception"]["description"].as_str() {
+        return Err(RecordError::Other(format!("The document could not be read: {thrown}")));
+    }
+    serde_json::from_value(answer["result"]["value"].clone()).map_err(|e| RecordError::Other(format!("The document could not be read: {e}")))
+}
+
+/// The element behind a node number of the trace, if it is still in the document.
+pub async fn element(client: &Client, session: &str, node: i64) -> Option<ElementRecord> {
+    let resolve = json!({"backendNodeId": node});
+    let object = client.call(Some(session), "DOM.resolveNode", resolve, LIMIT).await.ok()?;
+    let id = object["object"]["objectId"].as_str()?.to_owned();
+    let call = json!({"objectId": id, "functionDeclaration": ELEMENT, "returnByValue": true});
+    let answer = client.call(Some(session), "Runtime.callFunctionOn", call, LIMIT).await.ok()?;
+    let value: Value = answer["result"]["value"].clone();
+    let mut record: ElementRecord = serde_json::from_value(value).ok()?;
+    record.node = node;
+    Some(record)
+}

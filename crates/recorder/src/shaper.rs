@@ -1,0 +1,364 @@
+//! The link: a SOCKS5 proxy between browser and network that delays and narrows what passes.
+//!
+//! The model: a connection opens after one round trip; each direction's bytes travel half of it;
+//! all connections share one bottleneck down and one up; a connection has at most its window of
+//! bytes on the way, which starts at ten segments and grows by what has been acknowledged (slow
+//! start) until the link is full. Names are resolved here, so that stand-in hosts can be mapped.
+
+use phainon_core::Conditions;
+use std::collections::{BTreeMap, VecDeque};
+use std::io;
+use std::net::{IpAddr, SocketAddr};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
+use tokio::net::{TcpListener, TcpStream, lookup_host};
+use tokio::sync::mpsc;
+use tokio::task::JoinHandle;
+use tokio::time::{Instant, sleep_until, timeout};
+
+/// Ten segments of 1,460 bytes (RFC 6928).
+const FIRST_WINDOW: usize = 14_600;
+/// One read at the bottleneck; small, so that connections take turns.
+const CHUNK: usize = 2_920;
+const CONNECT_LIMIT: Duration = Duration::from_secs(20);
+
+/// Where names lead that are not in the DNS: host to the local address that serves it.
+pub type HostMap = BTreeMap<String, SocketAddr>;
+
+/// What a shaper does.
+#[derive(Debug, Clone, Default)]
+pub struct Link {
+    /// Round trip, distance included.
+    pub round_trip: Duration,
+    /// Bytes a second towards the browser; 0 is unlimited.
+    pub down: f64,
+    /// Bytes a second from the browser; 0 is unlimited.
+    pub up: f64,
+    /// Stand-in hosts.
+    pub hosts: HostMap,
+    /// Refuse addresses that are not public (the stand-in's excepted).
+    pub public_only: bool,
+}
+
+impl Link {
+    /// The link of some conditions.
+    #[must_use]
+    #[allow(clippy::cast_precision_loss)]
+    pub fn of(conditions: &Conditions, hosts: HostMap, public_only: bool) -> Self {
+        Self {
+            round_trip: Duration::from_secs_f64(conditions.total_round_trip_ms().max(0.0) / 1000.0),
+            down: conditions.down_bits as f64 / 8.0,
+            up: conditions.up_bits as f64 / 8.0,
+            hosts,
+            public_only,
+        }
+    }
+}
+
+/// A bottleneck that all connections share: it is free again when the bytes before have passed.
+struct Bottleneck {
+    rate: f64,
+    free: Mutex<Instant>,
+}
+
+impl Bottleneck {
+    fn new(rate: f64) -> Self {
+        Self { rate, free: Mutex::new(Instant::now()) }
+    }
+
+    /// When these bytes will have passed, if they enter now.
+    fn pass(&self, bytes: usize) -> Instant {
+        let now = Instant::now();
+        if self.rate <= 0.0 {
+            return now;
+        }
+        #[allow(clippy::cast_precision_loss)]
+        let took = Duration::from_secs_f64(bytes as f64 / self.rate);
+        let mut free = self.free.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        *free = (*free).max(now) + took;
+        *free
+    }
+}
+
+/// What went wrong, by host, so that a failed load can say why.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Trouble {
+    /// The name does not resolve.
+    Unresolved,
+    /// It resolves to an address that is not public.
+    Private,
+    /// The address did not take the connection.
+    Unreachable(String),
+}
+
+struct Shared {
+    link: Link,
+    down: Bottleneck,
+    up: Bottleneck,
+    trouble: Mutex<BTreeMap<String, Trouble>>,
+}
+
+/// A running proxy; dropping it ends it and all its connections.
+pub struct Shaper {
+    /// Where it listens, on 127.0.0.1.
+    pub port: u16,
+    shared: Arc<Shared>,
+    task: JoinHandle<()>,
+}
+
+impl Shaper {
+    /// Starts a proxy for this link on a free port.
+    pub async fn start(link: Link) -> io::Result<Self> {
+        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
+        let port = listener.local_addr()?.port();
+        let shared = Arc::new(Shared {
+            down: Bottleneck::new(link.down),
+            up: Bottleneck::new(link.up),
+            link,
+            trouble: Mutex::new(BTreeMap::new()),
+        });
+        let serving = shared.clone();
+        let task = tokio::spawn(async move {
+            let mut connections = tokio::task::JoinSet::new();
+            loop {
+                let Ok((stream, _)) = listener.accept().await else { return };
+                let shared = serving.clone();
+                connections.spawn(async move {
+                    if let Err(error) = serve(stream, shared).await {
+                        tracing::debug!("a proxied connection ended: {error}");
+                    }
+                });
+                while connections.try_join_next().is_some() {}
+            }
+        });
+        Ok(Self { port, shared, task })
+    }
+
+    /// What went wrong with a host, if anything did.
+    #[must_use]
+    pub fn trouble(&self, host: &str) -> Option<Trouble> {
+        self.shared.trouble.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get(host).cloned()
+    }
+}
+
+impl Drop for Shaper {
+    fn drop(&mut self) {
+        self.task.abort();
+    }
+}
+
+async fn serve(mut client: TcpStream, shared: Arc<Shared>) -> io::Result<()> {
+    client.set_nodelay(true)?;
+    let Some((host, port)) = greet(&mut client).await? else { return Ok(()) };
+    let asked = Instant::now();
+    let note = |trouble: Trouble| {
+        shared.trouble.lock().unwrap_or_else(std::sync::PoisonError::into_inner).insert(host.clone(), trouble);
+    };
+    let reply = |code: u8| [5, code, 0, 1, 0, 0, 0, 0, 0, 0];
+    let upstream = match connect(&host, port, &shared.link).await {
+        Ok(stream) => stream,
+        Err(trouble) => {
+            let code = if matches!(trouble, Trouble::Unreachable(_)) { 5 } else { 4 };
+            note(trouble);
+            client.write_all(&reply(code)).await?;
+            return Ok(());
+        }
+    };
+    // The reply is the end of the TCP handshake: one round trip after it was asked for.
+    sleep_until(asked + shared.link.round_trip).await;
+    client.write_all(&reply(0)).await?;
+    upstream.set_nodelay(true)?;
+    let (client_in, client_out) = client.into_split();
+    let (upstream_in, upstream_out) = upstream.into_split();
+    let half = shared.link.round_trip / 2;
+    let windowed = !shared.link.round_trip.is_zero();
+    let up = carry(client_in, upstream_out, &shared.up, half, false);
+    let down = carry(upstream_in, client_out, &shared.down, half, windowed);
+    // Either direction may end first; the other goes on until its own end.
+    let (_, _) = tokio::join!(up, down);
+    Ok(())
+}
+
+/// SOCKS5 without authentication (RFC 1928); gives the host and port asked for.
+async fn greet(client: &mut TcpStream) -> io::Result<Option<(String, u16)>> {
+    let mut head = [0u8; 2];
+    client.read_exact(&mut head).await?;
+    if head[0] != 5 {
+        return Ok(None);
+    }
+    let mut methods = vec![0u8; head[1] as usize];
+    client.read_exact(&mut methods).await?;
+    client.write_all(&[5, 0]).await?;
+    let mut ask = [0u8; 4];
+    client.read_exact(&mut ask).await?;
+    let host = match ask[3] {
+        1 => {
+            let mut address = [0u8; 4];
+            client.read_exact(&mut address).await?;
+            IpAddr::from(address).to_string()
+        }
+        3 => {
+            let length = client.read_u8().await? as usize;
+            let mut name = vec![0u8; length];
+            client.read_exact(&mut name).await?;
+            String::from_utf8_lossy(&name).to_ascii_lowercase()
+        }
+        4 => {
+            let mut address = [0u8; 16];
+            client.read_exact(&mut address).await?;
+            IpAddr::from(address).to_string()
+        }
+        _ => return Ok(None),
+    };
+    let port = client.read_u16().await?;
+    if ask[1] != 1 {
+        client.write_all(&[5, 7, 0, 1, 0, 0, 0, 0, 0, 0]).await?;
+        return Ok(None);
+    }
+    Ok(Some((host, port)))
+}
+
+async fn connect(host: &str, port: u16, link: &Link) -> Result<TcpStream, Trouble> {
+    let unreachable = |e: &dyn std::fmt::Display| Trouble::Unreachable(e.to_string());
+    if let Some(local) = link.hosts.get(host) {
+        return TcpStream::connect(local).await.map_err(|e| unreachable(&e));
+    }
+    let addresses: Vec<SocketAddr> = match host.parse::<IpAddr>() {
+        Ok(address) => vec![SocketAddr::new(address, port)],
+        Err(_) => match timeout(CONNECT_LIMIT, lookup_host((host, port))).await {
+            Ok(Ok(found)) => found.collect(),
+            _ => return Err(Trouble::Unresolved),
+        },
+    };
+    if addresses.is_empty() {
+        return Err(Trouble::Unresolved);
+    }
+    if link.public_only && addresses.iter().any(|a| !is_public(a.ip())) {
+        return Err(Trouble::Private);
+    }
+    match timeout(CONNECT_LIMIT, TcpStream::connect(&addresses[..])).await {
+        Ok(Ok(stream)) => Ok(stream),
+        Ok(Err(e)) => Err(unreachable(&e)),
+        Err(_) => Err(Trouble::Unreachable(format!("no answer in {} s", CONNECT_LIMIT.as_secs()))),
+    }
+}
+
+/// Whether an address is one of the public internet.
+fn is_public(address: IpAddr) -> bool {
+    match address {
+        IpAddr::V4(v4) => {
+            let [a, b, ..] = v4.octets();
+            !(v4.is_private() || v4.is_loopback() || v4.is_link_local() || v4.is_unspecified() || v4.is_broadcast() || a == 0 || (a == 100 && (64..128).contains(&b)))
+        }
+        IpAddr::V6(v6) => match v6.to_ipv4_mapped() {
+            Some(v4) => is_public(IpAddr::V4(v4)),
+            None => !(v6.is_loopback() || v6.is_unspecified() || v6.is_unique_local() || v6.is_unicast_link_local()),
+        },
+    }
+}
+
+/// How many bytes may be on the way.
+struct Window {
+    size: usize,
+    on_the_way: VecDeque<(Instant, usize)>,
+    sum: usize,
+}
+
+impl Window {
+    /// Takes in what has been acknowledged; each acknowledged byte lets one more be sent (slow start).
+    fn acknowledge(&mut self, now: Instant) {
+        while self.on_the_way.front().is_some_and(|(at, _)| *at <= now) {
+            if let Some((_, bytes)) = self.on_the_way.pop_front() {
+                self.sum -= bytes;
+                self.size = (self.size + bytes).min(4 << 20);
+            }
+        }
+    }
+}
+
+/// Carries one direction: window, bottleneck, half a round trip.
+async fn carry(mut from: OwnedReadHalf, mut to: OwnedWriteHalf, bottleneck: &Bottleneck, half: Duration, windowed: bool) -> io::Result<()> {
+    let (outbox, mut inbox) = mpsc::channel::<(Instant, Vec<u8>)>(4096);
+    let reading = async move {
+        let mut window = Window { size: FIRST_WINDOW, on_the_way: VecDeque::new(), sum: 0 };
+        let mut buffer = vec![0u8; CHUNK];
+        loop {
+            let read = from.read(&mut buffer).await?;
+            if read == 0 {
+                return Ok::<(), io::Error>(());
+            }
+            if windowed {
+                window.acknowledge(Instant::now());
+                while window.sum + read > window.size {
+                    let Some((at, _)) = window.on_the_way.front() else { break };
+                    sleep_until(*at).await;
+                    window.acknowledge(Instant::now());
+                }
+            }
+            let passed = bottleneck.pass(read);
+            if windowed {
+                window.on_the_way.push_back((passed + half * 2, read));
+                window.sum += read;
+            }
+            // Do not run ahead of the bottleneck, so that connections share it in turns.
+            if passed > Instant::now() + Duration::from_millis(2) {
+                sleep_until(passed).await;
+            }
+            if outbox.send((passed + half, buffer[..read].to_vec())).await.is_err() {
+                return Ok(());
+            }
+        }
+    };
+    let writing = async move {
+        while let Some((at, bytes)) = inbox.recv().await {
+            if at > Instant::now() {
+                sleep_until(at).await;
+            }
+            to.write_all(&bytes).await?;
+        }
+        to.shutdown().await
+    };
+    let (read, written) = tokio::join!(reading, writing);
+    read.and(written)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn private_addresses_are_told_from_public_ones() {
+        for private in ["127.0.0.1", "10.1.2.3", "192.168.0.1", "169.254.1.1", "100.64.0.1", "0.0.0.0", "::1", "fd00::1", "fe80::1", "::ffff:10.0.0.1"] {
+            assert!(!is_public(private.parse().expect("an address")), "{private}");
+        }
+        for public in ["192.0.2.1", "100.128.0.1", "2001:db8::1"] {
+            assert!(is_public(public.parse().expect("an address")), "{public}");
+        }
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn the_bottleneck_hands_out_its_rate_and_no_more() {
+        let bottleneck = Bottleneck::new(500_000.0);
+        let start = Instant::now();
+        // 100 chunks of 5,000 bytes at 500,000 bytes a second: one second, however they are asked for.
+        let last = (0..100).map(|_| bottleneck.pass(5_000)).last().expect("a hundred");
+        assert_eq!((last - start).as_millis(), 1000);
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn the_window_grows_by_what_was_acknowledged() {
+        let now = Instant::now();
+        let mut window = Window { size: FIRST_WINDOW, on_the_way: VecDeque::new(), sum: 0 };
+        for _ in 0..5 {
+            window.on_the_way.push_back((now + Duration::from_millis(100), 2_920));
+            window.sum += 2_920;
+        }
+        window.acknowledge(now + Duration::from_millis(99));
+        assert_eq!((window.size, window.sum), (FIRST_WINDOW, 14_600));
+        // One round trip later all are acknowledged: the window has doubled.
+        window.acknowledge(now + Duration::from_millis(100));
+        assert_eq!((window.size, window.sum), (2 * FIRST_WINDOW, 0));
+    }
+}

@@ -1,0 +1,304 @@
+//! The command line.
+
+use crate::reading::{RecordingReading, read_opened};
+use clap::{Args, Parser, Subcommand};
+use indicatif::{ProgressBar, ProgressStyle};
+use phainon_core::metrics::{Metric, Ruler};
+use phainon_core::{Analysis, Millis, PRESETS, preset};
+use phainon_formats::{Manifest, ManifestLoad, Opened, archive, open};
+use phainon_recorder::{Progress, RecordRequest, Stage, check_address, record};
+use phainon_standin::StandIn;
+use std::io::IsTerminal;
+use std::path::PathBuf;
+use std::process::ExitCode;
+use std::time::Duration;
+
+/// Everything was fine.
+const FINE: u8 = 0;
+/// A budget was missed.
+const MISSED: u8 = 1;
+/// Bad input or usage.
+const BAD: u8 = 2;
+
+/// Find out why a web page loads slowly, and what to fix first.
+#[derive(Parser)]
+#[command(name = "phainon", version)]
+pub struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Record a page in a real browser and write a recording archive.
+    Record(RecordArguments),
+    /// Analyse a recording archive, a HAR or a trace (plain or gzip).
+    Analyse(AnalyseArguments),
+}
+
+#[derive(Args)]
+struct RecordArguments {
+    /// The page's address.
+    url: String,
+    /// Whose load it is: phone-on-the-move, phone-at-the-edge, home-laptop, village-line or unshaped.
+    #[arg(long, default_value = "phone-on-the-move")]
+    conditions: String,
+    /// How many loads, 1 to 20, each with an empty cache.
+    #[arg(long, default_value_t = 3, value_parser = clap::value_parser!(u8).range(1..=20))]
+    loads: u8,
+    /// What kind of page it is, such as “Home”.
+    #[arg(long)]
+    page: Option<String>,
+    /// Where to write the archive.
+    #[arg(long, short, default_value = "recording.phainon.zip")]
+    out: PathBuf,
+    /// The browser to use, or the ws:// address of one that runs elsewhere.
+    #[arg(long)]
+    browser: Option<String>,
+    /// Seconds after which a load that is still busy is cut off.
+    #[arg(long, default_value_t = 45, value_parser = clap::value_parser!(u64).range(5..=600))]
+    longest: u64,
+}
+
+#[derive(Args)]
+struct AnalyseArguments {
+    /// Recording archive, HAR or trace.
+    file: PathBuf,
+    /// Print everything as JSON.
+    #[arg(long)]
+    json: bool,
+    /// Which load, from 1; without it, the one that stands for the recording.
+    #[arg(long)]
+    load: Option<usize>,
+    /// A budget such as lcp=2500ms, cls=0.1 or weight=1MB; exit code 1 when the median misses it.
+    #[arg(long)]
+    budget: Vec<String>,
+}
+
+/// Runs a command and gives its exit code.
+pub async fn run(arguments: Arguments) -> ExitCode {
+    let outcome = match arguments.command {
+        Command::Record(given) => record_page(given).await,
+        Command::Analyse(given) => analyse_file(&given),
+    };
+    match outcome {
+        Ok(code) => ExitCode::from(code),
+        Err(why) => {
+            eprintln!("phainon: {why}");
+            ExitCode::from(BAD)
+        }
+    }
+}
+
+async fn record_page(given: RecordArguments) -> Result<u8, String> {
+    let conditions = preset(&given.conditions).ok_or_else(|| {
+        let known: Vec<&str> = PRESETS.iter().map(|p| p.0).collect();
+        format!("there are no conditions named “{}”; there are {}.", given.conditions, known.join(", "))
+    })?;
+    let url = check_address(&given.url).map_err(|e| e.to_string())?;
+    let mut request = RecordRequest::new(url.as_str(), conditions.clone(), given.loads.into());
+    request.browser = given.browser;
+    request.limits.longest = Duration::from_secs(given.longest);
+    // The scenario's hosts exist nowhere else: whoever records them means the stand-in.
+    let stand_in = match url.host_str() {
+        Some(host) if StandIn::serves(host) => Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?),
+        _ => None,
+    };
+    request.hosts = stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
+
+    let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
+    let shown = tokio::spawn(show_progress(receiver));
+    let recorded_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true);
+    let recording = record(&request, sender).await.map_err(|e| e.to_string())?;
+    let _ = shown.await;
+    let manifest = Manifest {
+        format: Manifest::FORMAT.into(),
+        version: 1,
+        url: url.to_string(),
+        page: given.page,
+        conditions: Some(conditions),
+        browser: recording.browser.clone(),
+        recorded_at: Some(recorded_at),
+        machine: Some(recording.machine.clone()),
+        loads: recording.loads.iter().map(|l| ManifestLoad { visit: l.raw.visit, failed: l.raw.failed.clone() }).collect(),
+    };
+    let opened = Opened { manifest: None, loads: recording.loads.into_iter().map(|l| l.raw).collect(), bodies: recording.bodies };
+    let (reading, bodies) = read_opened(opened).map_err(|e| e.to_string())?;
+    let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.load.as_ref())).collect();
+    let bytes = archive::write(&manifest, &parts, &bodies).map_err(|e| e.to_string())?;
+    std::fs::write(&given.out, &bytes).map_err(|e| format!("{} could not be written: {e}", given.out.display()))?;
+    println!("{} ({})", given.out.display(), phainon_core::Bytes(bytes.len() as u64).text());
+    print_reading(&reading);
+    let all_failed = reading.loads.iter().all(|l| l.analysis.is_none());
+    Ok(if all_failed { BAD } else { FINE })
+}
+
+async fn show_progress(mut receiver: tokio::sync::mpsc::UnboundedReceiver<Progress>) {
+    let bar = if std::io::stderr().is_terminal() { ProgressBar::new_spinner() } else { ProgressBar::hidden() };
+    if let Ok(style) = ProgressStyle::with_template("{spinner} {msg} {elapsed}") {
+        bar.set_style(style);
+    }
+    bar.enable_steady_tick(Duration::from_millis(120));
+    while let Some(progress) = receiver.recv().await {
+        let stage = match progress.stage {
+            Stage::Starting => "starting the browser",
+            Stage::Connecting => "asking for the page",
+            Stage::Loading => "loading",
+            Stage::Settling => "waiting until it is quiet",
+            Stage::Reading => "reading what was observed",
+            Stage::Done => "done",
+        };
+        bar.set_message(format!("load {} of {}: {stage}, {} requests", progress.load, progress.of, progress.requests));
+    }
+    bar.finish_and_clear();
+}
+
+fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
+    let name = given.file.file_name().map_or_else(|| given.file.display().to_string(), |n| n.to_string_lossy().into_owned());
+    let file = std::fs::File::open(&given.file).map_err(|e| format!("{} could not be opened: {e}", given.file.display()))?;
+    let bytes = archive::read_from(file, &name).map_err(|e| e.to_string())?;
+    let budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
+    let opened = open(&bytes, &name).map_err(|e| e.to_string())?;
+    drop(bytes);
+    let (reading, _) = read_opened(opened).map_err(|e| e.to_string())?;
+    let chosen = match given.load {
+        Some(number) => {
+            let load = number.checked_sub(1).and_then(|n| reading.loads.get(n)).ok_or_else(|| format!("there is no load {number}; the file holds {}.", reading.loads.len()))?;
+            (number - 1, load)
+        }
+        None => reading.representative().ok_or_else(|| {
+            let why = reading.loads.iter().find_map(|l| l.failed.clone()).unwrap_or_else(|| "it holds no data".into());
+            format!("no load of {name} can be analysed: {why}")
+        })?,
+    };
+    let Some(analysis) = &chosen.1.analysis else {
+        return Err(format!("load {} failed: {}", chosen.0 + 1, chosen.1.failed.clone().unwrap_or_default()));
+    };
+    if given.json {
+        let text = serde_json::to_string_pretty(&Printed {
+            load: chosen.0 + 1,
+            of: reading.loads.len(),
+            failed: chosen.1.failed.as_deref(),
+            summary: reading.summary.as_ref(),
+            analysis,
+        })
+        .map_err(|e| e.to_string())?;
+        // A reader that has seen enough (`head`) is no error.
+        let _ = std::io::Write::write_all(&mut std::io::stdout(), format!("{text}\n").as_bytes());
+    } else {
+        print_reading(&reading);
+        print_analysis(analysis);
+    }
+    let mut code = FINE;
+    for budget in &budgets {
+        if let Some(why) = budget.missed(&reading) {
+            eprintln!("phainon: {why}");
+            code = MISSED;
+        }
+    }
+    Ok(code)
+}
+
+/// What `analyse --json` prints: the analysis, and which load of how many it is of.
+#[derive(serde::Serialize)]
+struct Printed<'a> {
+    load: usize,
+    of: usize,
+    failed: Option<&'a str>,
+    summary: Option<&'a phainon_core::RecordingSummary>,
+    #[serde(flatten)]
+    analysis: &'a Analysis,
+}
+
+/// `lcp=2500ms`, `cls=0.1`, `weight=1.2MB`.
+struct Budget {
+    metric: Metric,
+    name: String,
+    most: f64,
+}
+
+impl Budget {
+    fn parse(text: &str) -> Result<Self, String> {
+        let wrong = || format!("“{text}” is no budget; write for example lcp=2500ms, cls=0.1 or weight=1MB.");
+        let (name, value) = text.split_once('=').ok_or_else(wrong)?;
+        let metric = match name.trim().to_ascii_lowercase().as_str() {
+            "lcp" => Metric::Lcp,
+            "fcp" => Metric::Fcp,
+            "tbt" => Metric::Tbt,
+            "cls" => Metric::Cls,
+            "ttfb" => Metric::Ttfb,
+            "tti" => Metric::Tti,
+            "weight" => Metric::Weight,
+            _ => return Err(wrong()),
+        };
+        let value = value.trim();
+        let split = value.find(|c: char| !(c.is_ascii_digit() || c == '.')).unwrap_or(value.len());
+        let number: f64 = value[..split].parse().map_err(|_| wrong())?;
+        let factor = match (metric, value[split..].trim()) {
+            (Metric::Cls, "") | (Metric::Weight, "" | "B") => 1.0,
+            (Metric::Weight, "kB") => 1e3,
+            (Metric::Weight, "MB") => 1e6,
+            (Metric::Cls | Metric::Weight, _) => return Err(wrong()),
+            (_, "" | "ms") => 1.0,
+            (_, "s") => 1e3,
+            _ => return Err(wrong()),
+        };
+        Ok(Self { metric, name: name.trim().to_owned(), most: number * factor })
+    }
+
+    /// Why it is missed: over it, or not known.
+    fn missed(&self, reading: &RecordingReading) -> Option<String> {
+        let row = reading.summary.as_ref().and_then(|s| s.rows.iter().find(|r| r.metric == self.metric));
+        match row {
+            None => Some(format!("budget {}: not known from this file.", self.name)),
+            Some(row) if row.median > self.most => Some(format!("budget {}: {} is over {}.", self.name, figure(self.metric, row.median), figure(self.metric, self.most))),
+            Some(_) => None,
+        }
+    }
+}
+
+fn figure(metric: Metric, value: f64) -> String {
+    match metric {
+        Metric::Cls => format!("{value:.3}"),
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+        Metric::Weight => phainon_core::Bytes(value.max(0.0) as u64).text(),
+        _ => Millis(value).text(),
+    }
+}
+
+fn print_reading(reading: &RecordingReading) {
+    for (n, load) in reading.loads.iter().enumerate() {
+        if let Some(why) = &load.failed {
+            println!("load {} failed: {why}", n + 1);
+        }
+    }
+    let Some(summary) = &reading.summary else { return };
+    println!("{:<12} {:>10}  rating  each load", "metric", "median");
+    for row in &summary.rows {
+        let each: Vec<String> = row.values.iter().map(|v| v.map_or_else(|| "–".into(), |v| figure(row.metric, v))).collect();
+        let rating = format!("{:?}", Ruler::new(row.metric, row.median).rating).to_lowercase();
+        println!("{:<12} {:>10}  {rating:<6}  {}", format!("{:?}", row.metric), figure(row.metric, row.median), each.join("  "));
+    }
+}
+
+fn print_analysis(analysis: &Analysis) {
+    if let Some(lcp) = &analysis.lcp {
+        println!("\nlargest element: {} {}", lcp.selector.as_deref().or(lcp.tag.as_deref()).unwrap_or("(not resolved)"), lcp.url.as_deref().unwrap_or(""));
+        for leg in &lcp.path {
+            println!("  {:>8}  {:<48} {}", leg.length().text(), leg.title, leg.owner.name);
+        }
+    }
+    if !analysis.findings.is_empty() {
+        println!("\nfindings, by milliseconds on the path");
+        for finding in &analysis.findings {
+            let place = if finding.on_path { finding.on_path_ms.text() } else { "off".into() };
+            println!("  {place:>8}  {} ({})", finding.title, finding.owner.name);
+        }
+    }
+    for missing in &analysis.missing {
+        println!("not known: {}", missing.why);
+    }
+    for note in &analysis.notes {
+        println!("note: {note}");
+    }
+}
