@@ -90,6 +90,7 @@ pub struct RequestRow {
     pub transferred_bytes: Option<Bytes>,
     pub unpacked_bytes: Option<Bytes>,
     pub cache: Option<CacheSource>,
+    #[ts(type = "number | null")]
     pub connection: Option<u64>,
     pub render_blocking: RenderBlocking,
     /// When it let rendering go, for those that held it.

@@ -22,8 +22,10 @@ pub struct Conditions {
     /// Round trip of the link in milliseconds, before distance; 0 is unshaped.
     pub round_trip_ms: f64,
     /// Bits a second towards the browser; 0 is unshaped.
+    #[ts(type = "number")]
     pub down_bits: u64,
     /// Bits a second from the browser; 0 is unshaped.
+    #[ts(type = "number")]
     pub up_bits: u64,
     /// How far the visitor is from the server.
     #[serde(default)]

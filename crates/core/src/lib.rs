@@ -27,6 +27,7 @@ mod body;
 pub mod checks;
 mod conditions;
 mod fix;
+mod inserted;
 mod load;
 mod main_thread;
 pub mod metrics;
@@ -45,6 +46,7 @@ pub use analysis::{
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
 pub use conditions::{Conditions, Distance, PRESETS, preset};
+pub use inserted::name_inserters;
 pub use fix::{Effort, Fix, FixKind, Risk};
 pub use load::{Load, Missing, Observed, Source, Subject, Visit};
 pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};

@@ -7,7 +7,7 @@ use ts_rs::TS;
 
 /// A request's place in [`crate::Load::requests`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
-#[ts(type = "number")]
+#[ts(type = "number", export_to = "types.ts")]
 pub struct RequestId(pub u32);
 
 /// What a response is, by its use in the page.

@@ -9,7 +9,7 @@ use ts_rs::TS;
 ///
 /// Written to JSON rounded to a microsecond, which is what the trace's clock resolves.
 #[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default, TS)]
-#[ts(type = "number")]
+#[ts(type = "number", export_to = "types.ts")]
 pub struct Millis(pub f64);
 
 impl Millis {
@@ -82,7 +82,7 @@ impl Sum for Millis {
 
 /// A number of bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, Serialize, Deserialize, TS)]
-#[ts(type = "number")]
+#[ts(type = "number", export_to = "types.ts")]
 pub struct Bytes(pub u64);
 
 impl Bytes {

@@ -119,6 +119,7 @@ impl RawLoad {
         {
             load.url = url;
         }
+        phainon_core::name_inserters(&mut load);
         if source != Source::Recording {
             load.missing.push(Missing { subject: Subject::Page, why: "Only a recording made here reads the document: element sizes and dimensions are not known.".into() });
             load.missing.push(Missing { subject: Subject::Frames, why: "Only a recording made here takes pictures of the screen.".into() });
@@ -187,7 +188,8 @@ impl RawLoad {
             candidate.tag = Some(element.tag.clone()).filter(|t| !t.is_empty()).or(candidate.tag.take());
             candidate.selector = Some(element.selector.clone()).filter(|s| !s.is_empty());
             candidate.snippet = Some(element.snippet.clone()).filter(|s| !s.is_empty());
-            candidate.rect = element.rect.or(candidate.rect);
+            // Where it stood when it was painted goes before where it stood at the end.
+            candidate.rect = candidate.rect.or(element.rect);
             if candidate.kind == phainon_core::PaintKind::Image && candidate.url.is_none() {
                 candidate.url = element.url.clone();
             }

@@ -62,3 +62,10 @@ pub fn redact(headers: &mut [Header]) {
         }
     }
 }
+
+/// Bytes as standard base64, for data URLs.
+#[must_use]
+pub fn base64_text(bytes: &[u8]) -> String {
+    use base64::Engine;
+    base64::engine::general_purpose::STANDARD.encode(bytes)
+}

@@ -447,7 +447,7 @@ impl Reader<'_> {
         let node = data["DOMNodeId"].as_i64().or(data["nodeId"].as_i64());
         if let (Some(node), Some(url)) = (node, data["imageUrl"].as_str()) {
             let side = |key: &str| data[key].as_f64();
-            let rect = match (side("rect_x"), side("rect_y"), side("rect_width"), side("rect_height")) {
+            let rect = match (side("frame_x"), side("frame_y"), side("frame_width"), side("frame_height")) {
                 (Some(x), Some(y), Some(width), Some(height)) => Some(Rect { x, y, width, height }),
                 _ => None,
             };

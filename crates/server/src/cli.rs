@@ -1,16 +1,22 @@
 //! The command line.
 
+use crate::keep::opened_from;
 use crate::reading::{RecordingReading, read_opened};
+use crate::serve;
+use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::metrics::{Metric, Ruler};
 use phainon_core::{Analysis, Millis, PRESETS, preset};
-use phainon_formats::{Manifest, ManifestLoad, Opened, archive, open};
+use phainon_formats::{archive, open};
 use phainon_recorder::{Progress, RecordRequest, Stage, check_address, record};
 use phainon_standin::StandIn;
+use phainon_store::Store;
 use std::io::IsTerminal;
+use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::sync::Arc;
 use std::time::Duration;
 
 /// Everything was fine.
@@ -30,10 +36,36 @@ pub struct Arguments {
 
 #[derive(Subcommand)]
 enum Command {
+    /// Serve the application on a data directory.
+    Serve(ServeArguments),
+    /// Serve it with the demo's recordings and the stand-in site, in a data directory of its own.
+    Demo(ServeArguments),
     /// Record a page in a real browser and write a recording archive.
     Record(RecordArguments),
     /// Analyse a recording archive, a HAR or a trace (plain or gzip).
     Analyse(AnalyseArguments),
+}
+
+#[derive(Args)]
+struct ServeArguments {
+    /// Where everything is kept; by default a directory of the user's, one for `serve` and one for `demo`.
+    #[arg(long)]
+    data: Option<PathBuf>,
+    /// The address to listen on. Any other than this machine's own needs a token.
+    #[arg(long, default_value = "127.0.0.1")]
+    listen: IpAddr,
+    /// The port; 0 takes any free one.
+    #[arg(long, default_value_t = 7460)]
+    port: u16,
+    /// What callers must present where the server listens beyond this machine.
+    #[arg(long, env = "PHAINON_TOKEN")]
+    token: Option<String>,
+    /// Another host name under which the server may be called.
+    #[arg(long)]
+    host: Vec<String>,
+    /// The browser to record with, or the ws:// address of one that runs elsewhere.
+    #[arg(long)]
+    browser: Option<String>,
 }
 
 #[derive(Args)]
@@ -78,6 +110,8 @@ struct AnalyseArguments {
 /// Runs a command and gives its exit code.
 pub async fn run(arguments: Arguments) -> ExitCode {
     let outcome = match arguments.command {
+        Command::Serve(given) => serve_data(given, false).await,
+        Command::Demo(given) => serve_data(given, true).await,
         Command::Record(given) => record_page(given).await,
         Command::Analyse(given) => analyse_file(&given),
     };
@@ -88,6 +122,43 @@ pub async fn run(arguments: Arguments) -> ExitCode {
             ExitCode::from(BAD)
         }
     }
+}
+
+async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
+    if !given.listen.is_loopback() && given.token.as_deref().is_none_or(|t| t.len() < 16) {
+        return Err(format!("listening on {} lets others in: give --token with at least 16 characters.", given.listen));
+    }
+    let directory = match given.data {
+        Some(directory) => directory,
+        None => data_home()?.join(if demo { "demo" } else { "data" }),
+    };
+    let mut store = Store::open(&directory).map_err(|e| e.to_string())?;
+    store.sweep().map_err(|e| e.to_string())?;
+    let mut state = State::new(store);
+    state.browser = given.browser;
+    state.public_only = !given.listen.is_loopback();
+    state.token = given.token;
+    state.hosts = given.host;
+    if demo {
+        state.stand_in = Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?);
+    }
+    let state = Arc::new(state);
+    if demo {
+        crate::demo::import(&state).await.map_err(|e| e.to_string())?;
+    }
+    let listener = serve::bind(SocketAddr::new(given.listen, given.port)).await?;
+    let address = listener.local_addr().map_err(|e| e.to_string())?;
+    println!("Phainon is at http://{address}/ (data in {})", directory.display());
+    serve::serve(listener, state).await.map_err(|e| e.to_string())?;
+    Ok(FINE)
+}
+
+/// Where data lives by default: XDG's data home, else `~/.local/share`.
+fn data_home() -> Result<PathBuf, String> {
+    let base = std::env::var_os("XDG_DATA_HOME").map(PathBuf::from).filter(|p| p.is_absolute());
+    base.or_else(|| Some(PathBuf::from(std::env::var_os("HOME")?).join(".local/share")))
+        .map(|base| base.join("phainon"))
+        .ok_or_else(|| "there is no home directory; name one with --data.".to_owned())
 }
 
 async fn record_page(given: RecordArguments) -> Result<u8, String> {
@@ -111,18 +182,8 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     let recorded_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true);
     let recording = record(&request, sender).await.map_err(|e| e.to_string())?;
     let _ = shown.await;
-    let manifest = Manifest {
-        format: Manifest::FORMAT.into(),
-        version: 1,
-        url: url.to_string(),
-        page: given.page,
-        conditions: Some(conditions),
-        browser: recording.browser.clone(),
-        recorded_at: Some(recorded_at),
-        machine: Some(recording.machine.clone()),
-        loads: recording.loads.iter().map(|l| ManifestLoad { visit: l.raw.visit, failed: l.raw.failed.clone() }).collect(),
-    };
-    let opened = Opened { manifest: None, loads: recording.loads.into_iter().map(|l| l.raw).collect(), bodies: recording.bodies };
+    let mut opened = opened_from(recording, url.as_str(), given.page, &conditions, recorded_at);
+    let manifest = opened.manifest.take().ok_or("the recording has no manifest")?;
     let (reading, bodies) = read_opened(opened).map_err(|e| e.to_string())?;
     let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.load.as_ref())).collect();
     let bytes = archive::write(&manifest, &parts, &bodies).map_err(|e| e.to_string())?;

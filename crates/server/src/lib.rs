@@ -4,7 +4,16 @@
 //! as jobs ([`jobs`]) and hands out the front end, which is part of the program. The computation is
 //! `phainon-core`'s; nothing here decides what a figure means.
 
+pub mod api;
 pub mod cli;
+pub mod demo;
+mod error;
+pub mod jobs;
+mod keep;
 mod reading;
+pub mod serve;
+pub mod state;
+
+pub use error::Problem;
 
 pub use reading::{LoadReading, RecordingReading, read_opened};

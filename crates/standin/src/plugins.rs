@@ -54,7 +54,7 @@ pub fn make(db: &Connection, path: &str) -> rusqlite::Result<Made> {
     // harbour-guard: weighs every request against a chain of digests.
     let start = Instant::now();
     let mut chain = Sha256::digest(path.as_bytes());
-    for _ in 0..260_000 {
+    for _ in 0..500_000 {
         chain = Sha256::digest(chain);
     }
     let ticket = chain.iter().take(4).fold(String::new(), |mut text, byte| {

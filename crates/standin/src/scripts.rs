@@ -50,7 +50,7 @@ pub fn slider() -> String {
 /// consent-bar: asks for its texts, then stands on top of the page and pushes it down.
 pub fn consent() -> String {
     format!(
-        "// consent-bar\n(function () {{\n'use strict';\n{}\nfetch('/plugins/consent-bar/texts.json').then(function (answer) {{ return answer.json(); }}).then(function show(texts) {{\n  var place = document.getElementById('consent');\n  var bar = document.createElement('div');\n  bar.className = 'consent-bar';\n  bar.innerHTML = '<p></p><button>' + texts.yes + '</button><button>' + texts.no + '</button>';\n  bar.querySelector('p').textContent = texts.question;\n  if (place) place.appendChild(bar); else document.body.insertBefore(bar, document.body.firstChild);\n}});\n}})();\n",
+        "// consent-bar\n(function () {{\n'use strict';\n{}\nfetch('/plugins/consent-bar/texts.json').then(function (answer) {{ return answer.json(); }}).then(function show(texts) {{ setTimeout(function () {{ raise(texts); }}, 900); }});\nfunction raise(texts) {{\n  var place = document.getElementById('consent');\n  var bar = document.createElement('div');\n  bar.className = 'consent-bar';\n  bar.innerHTML = '<p></p><button>' + texts.yes + '</button><button>' + texts.no + '</button>';\n  bar.querySelector('p').textContent = texts.question;\n  if (place) place.appendChild(bar); else document.body.insertBefore(bar, document.body.firstChild);\n}}\n}})();\n",
         ballast(13, 20_000)
     )
 }

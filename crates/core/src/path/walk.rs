@@ -287,12 +287,36 @@ impl<'a> Walk<'a> {
         }
         let sentence = match request.kind {
             ResourceKind::Document => "The browser prepares the navigation.".to_owned(),
-            _ => "Held in the browser's queue: others had priority, or the host's connections were all in use.".to_owned(),
+            _ => self.queued_behind(request),
         };
         let cause = if is_document { Cause::Navigation } else { Cause::Queue };
         let title = if is_document { "Navigation starts".to_owned() } else { format!("{name} waits its turn") };
         self.leg(request.start, cause, About::Request(request), title, sentence);
         Some(Point::Asked(request.id))
+    }
+
+    /// Why a request was queued: who had its connection before it, and how many of its host's were in use.
+    fn queued_behind(&self, request: &Request) -> String {
+        let Some(sent) = request.sent else { return "Held in the browser's queue.".into() };
+        let host = request.host();
+        let others: Vec<&Request> = self
+            .load
+            .requests
+            .iter()
+            .filter(|o| o.id != request.id && o.host() == host && o.sent.is_some_and(|s| s < sent) && o.end.is_some_and(|e| e > request.start))
+            .collect();
+        let before = others
+            .iter()
+            .filter(|o| o.connection.is_some() && o.connection == request.connection && o.end.is_some_and(|e| e <= sent + Millis(5.0)))
+            .max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()));
+        match (before, others.len()) {
+            (Some(before), n) if n > 1 => {
+                format!("Held in the browser's queue behind {n} others of {}; {} had its connection until then.", host.unwrap_or_default(), before.short_name())
+            }
+            (Some(before), _) => format!("Held in the browser's queue; {} had its connection until then.", before.short_name()),
+            (None, 0) => "Held in the browser's queue: the browser gave others priority.".into(),
+            (None, n) => format!("Held in the browser's queue while {n} others of {} were under way.", host.unwrap_or_default()),
+        }
     }
 
     /// The document's bytes up to the cursor, and what came before them.
@@ -424,7 +448,18 @@ impl<'a> Walk<'a> {
             })
             .collect();
         candidates.sort_by_key(|&(i, named, depth)| (!named, depth, i));
-        candidates.first().map(|c| c.0)
+        if let Some(found) = candidates.first().filter(|c| c.1) {
+            return Some(found.0);
+        }
+        // A picture is fetched after the script that inserted it has ended, within the same task.
+        let task = self.load.work.iter().rposition(|w| w.depth == 0 && covering(w))?;
+        let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0).count();
+        let named = |w: &crate::Work| request.initiator.stack.iter().chain(request.initiator.url.iter()).any(|u| Some(u) == w.url.as_ref());
+        (task + 1..=task + inside)
+            .rev()
+            .filter(|&i| self.load.work[i].start <= at_end && matches!(self.load.work[i].name, WorkName::Evaluate | WorkName::Call))
+            .find(|&i| named(&self.load.work[i]))
+            .or_else(|| candidates.first().map(|c| c.0))
     }
 
     /// What let a piece of script begin.

@@ -1,0 +1,160 @@
+//! The web server: who may call it, what it hands out.
+
+use crate::api;
+use crate::error::Problem;
+use crate::state::State;
+use axum::Router;
+use axum::body::Body;
+use axum::extract::{Request, State as Shared};
+use axum::http::{HeaderMap, HeaderValue, Method, StatusCode, Uri, header};
+use axum::middleware::{self, Next};
+use axum::response::{IntoResponse, Response};
+use rust_embed::RustEmbed;
+use std::net::SocketAddr;
+use std::sync::Arc;
+use tokio::net::TcpListener;
+
+/// The built front end.
+#[derive(RustEmbed)]
+#[folder = "../../web/dist"]
+#[allow_missing = true]
+struct Front;
+
+const POLICY: &str = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; font-src 'self'; script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'";
+
+/// Everything that is served.
+pub fn router(state: Arc<State>) -> Router {
+    Router::new()
+        .nest("/api", api::router())
+        .fallback(front)
+        .layer(middleware::from_fn_with_state(state.clone(), guard))
+        .with_state(state)
+}
+
+/// Listens and serves until the process is told to end.
+pub async fn serve(listener: TcpListener, state: Arc<State>) -> std::io::Result<()> {
+    axum::serve(listener, router(state)).with_graceful_shutdown(ended()).await
+}
+
+async fn ended() {
+    let interrupted = tokio::signal::ctrl_c();
+    let terminated = async {
+        match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+            Ok(mut signal) => {
+                signal.recv().await;
+            }
+            Err(_) => std::future::pending().await,
+        }
+    };
+    tokio::select! { _ = interrupted => {}, () = terminated => {} }
+    // Event streams would keep a graceful end waiting for ever.
+    tokio::spawn(async {
+        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+        std::process::exit(0);
+    });
+}
+
+/// Checks who calls and adds the headers that every answer has.
+async fn guard(Shared(state): Shared<Arc<State>>, request: Request, next: Next) -> Response {
+    let mut answer = match allowed(&state, &request) {
+        Ok(set_cookie) => {
+            let mut answer = next.run(request).await;
+            if let Some(cookie) = set_cookie {
+                answer.headers_mut().insert(header::SET_COOKIE, cookie);
+            }
+            answer
+        }
+        Err(problem) => problem.into_response(),
+    };
+    let headers = answer.headers_mut();
+    headers.insert(header::CONTENT_SECURITY_POLICY, HeaderValue::from_static(POLICY));
+    headers.insert(header::X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
+    headers.insert(header::REFERRER_POLICY, HeaderValue::from_static("no-referrer"));
+    headers.insert("cross-origin-opener-policy", HeaderValue::from_static("same-origin"));
+    if !headers.contains_key(header::CACHE_CONTROL) {
+        headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
+    }
+    answer
+}
+
+fn host_of(text: &str) -> &str {
+    if let Some(rest) = text.strip_prefix('[') {
+        return rest.split(']').next().unwrap_or("");
+    }
+    text.split(':').next().unwrap_or("")
+}
+
+/// A page elsewhere must not be able to make a visitor's browser act here: the Host must be ours
+/// (against rebinding of names), and whatever changes something must come from our own pages.
+fn allowed(state: &State, request: &Request) -> Result<Option<HeaderValue>, Problem> {
+    let refuse = |why: &str| Err(Problem::new(StatusCode::FORBIDDEN, why));
+    let text = |name: header::HeaderName| request.headers().get(name).and_then(|v| v.to_str().ok());
+    let host = text(header::HOST).unwrap_or("");
+    let ours = |name: &str| matches!(name, "127.0.0.1" | "localhost" | "::1") || state.hosts.iter().any(|h| h == name);
+    if !ours(host_of(host)) {
+        return refuse("This server does not answer to that host name.");
+    }
+    if !matches!(*request.method(), Method::GET | Method::HEAD) {
+        match text(header::ORIGIN) {
+            Some(origin) if origin.split_once("://").is_none_or(|(_, from)| from != host) => {
+                return refuse("Changes are taken from this program's own pages only.");
+            }
+            // Browsers send Origin with every change; a command line need not.
+            _ => {}
+        }
+        if text(header::HeaderName::from_static("sec-fetch-site")).is_some_and(|site| !matches!(site, "same-origin" | "none")) {
+            return refuse("Changes are taken from this program's own pages only.");
+        }
+    }
+    let Some(token) = &state.token else { return Ok(None) };
+    let bearer = text(header::AUTHORIZATION).and_then(|v| v.strip_prefix("Bearer ")) == Some(token);
+    let cookie = text(header::COOKIE).is_some_and(|c| c.split(';').any(|p| p.trim().strip_prefix("phainon_token=") == Some(token)));
+    if bearer || cookie {
+        return Ok(None);
+    }
+    let in_address = request.uri().query().is_some_and(|q| q.split('&').any(|p| p.strip_prefix("token=") == Some(token)));
+    if in_address {
+        let cookie = format!("phainon_token={token}; HttpOnly; SameSite=Strict; Path=/");
+        return Ok(HeaderValue::from_str(&cookie).ok());
+    }
+    Err(Problem::new(StatusCode::UNAUTHORIZED, "This server asks for its token: open the address with ?token=… that it printed when it started."))
+}
+
+fn accepts_gzip(headers: &HeaderMap) -> bool {
+    headers.get(header::ACCEPT_ENCODING).and_then(|v| v.to_str().ok()).is_some_and(|v| v.contains("gzip"))
+}
+
+/// The front end's files; every other address is one of its screens.
+async fn front(uri: Uri, headers: HeaderMap) -> Response {
+    let path = uri.path().trim_start_matches('/');
+    let (name, file) = match Front::get(path).filter(|_| !path.is_empty()) {
+        Some(file) => (path, file),
+        None if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
+        None => match Front::get("index.html") {
+            Some(file) => ("index.html", file),
+            None => {
+                return Problem::new(StatusCode::NOT_FOUND, "The front end has not been built: run `cargo xtask demo`, or `npm ci && npm run build` in web/.").into_response();
+            }
+        },
+    };
+    // Names under assets/ carry a hash of their contents.
+    let cache = if name.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
+    let mut answer = Response::builder().header(header::CONTENT_TYPE, file.metadata.mimetype()).header(header::CACHE_CONTROL, cache);
+    let packed = Front::get(&format!("{name}.gz")).filter(|_| accepts_gzip(&headers));
+    let body = match packed {
+        Some(packed) => {
+            answer = answer.header(header::CONTENT_ENCODING, "gzip").header(header::VARY, "accept-encoding");
+            packed.data
+        }
+        None => file.data,
+    };
+    answer.body(Body::from(body.into_owned())).unwrap_or_else(|_| StatusCode::INTERNAL_SERVER_ERROR.into_response())
+}
+
+/// Binds the address, saying clearly what is in the way.
+pub async fn bind(address: SocketAddr) -> Result<TcpListener, String> {
+    TcpListener::bind(address).await.map_err(|e| match e.kind() {
+        std::io::ErrorKind::AddrInUse => format!("{address} is in use; choose another with --port, or --port 0 for any free one."),
+        _ => format!("{address} cannot be listened on: {e}."),
+    })
+}

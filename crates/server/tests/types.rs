@@ -1,0 +1,30 @@
+//! The front end's types are made from the Rust ones; this holds the file current.
+
+use phainon_core::Analysis;
+use phainon_server::{api, jobs};
+use phainon_store::{NewFix, Plan, RecordingHead};
+use ts_rs::{Config, TS};
+
+#[test]
+fn the_front_ends_types_are_current() {
+    let made = tempfile::tempdir().expect("a temporary directory");
+    let config = Config::new().with_out_dir(made.path());
+    Analysis::export_all(&config).expect("types");
+    RecordingHead::export_all(&config).expect("types");
+    Plan::export_all(&config).expect("types");
+    NewFix::export_all(&config).expect("types");
+    jobs::Job::export_all(&config).expect("types");
+    api::About::export_all(&config).expect("types");
+    api::Made::export_all(&config).expect("types");
+    api::JobRequest::export_all(&config).expect("types");
+    api::FixChange::export_all(&config).expect("types");
+    api::PlanOrder::export_all(&config).expect("types");
+    let text = std::fs::read_to_string(made.path().join("types.ts")).expect("one file of types");
+    let file = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/src/api/types.ts");
+    if std::env::var_os("PHAINON_WRITE_DOCS").is_some() {
+        std::fs::create_dir_all(std::path::Path::new(file).parent().expect("a folder")).expect("web/src/api can be made");
+        std::fs::write(file, &text).expect("web/src/api/types.ts can be written");
+    }
+    let kept = std::fs::read_to_string(file).unwrap_or_default();
+    assert!(kept == text, "web/src/api/types.ts is not current: run `cargo xtask docs`");
+}

@@ -1,0 +1,51 @@
+/** A request that the server refused, with its own sentence. */
+export class Refused extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+  ) {
+    super(detail);
+  }
+}
+
+async function failure(answer: Response): Promise<Refused> {
+  try {
+    const problem: unknown = await answer.json();
+    if (problem && typeof problem === 'object' && 'detail' in problem && typeof problem.detail === 'string') {
+      return new Refused(answer.status, problem.detail);
+    }
+  } catch {
+    // Not a problem document; the status has to do.
+  }
+  return new Refused(answer.status, `The server answered ${answer.status} ${answer.statusText}.`);
+}
+
+async function ask(path: string, init?: RequestInit): Promise<Response> {
+  let answer: Response;
+  try {
+    answer = await fetch(`/api${path}`, init);
+  } catch {
+    throw new Refused(0, 'The server does not answer. It may have been stopped; nothing here was lost.');
+  }
+  if (!answer.ok) throw await failure(answer);
+  return answer;
+}
+
+export async function get<T>(path: string): Promise<T> {
+  return (await ask(path)).json() as Promise<T>;
+}
+
+export async function send<T = void>(
+  method: 'POST' | 'PUT' | 'PATCH' | 'DELETE',
+  path: string,
+  body?: unknown,
+): Promise<T> {
+  const init: RequestInit = { method };
+  if (body instanceof Blob) init.body = body;
+  else if (body !== undefined) {
+    init.body = JSON.stringify(body);
+    init.headers = { 'content-type': 'application/json' };
+  }
+  const answer = await ask(path, init);
+  return (answer.status === 204 ? undefined : await answer.json()) as T;
+}

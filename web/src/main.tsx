@@ -1,0 +1,39 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { Tooltip } from 'radix-ui';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { BrowserRouter } from 'react-router';
+import { Refused } from './api/client';
+import './app.css';
+import { App } from './shell/App';
+import { NoticeProvider } from './shell/notices';
+import { applyTheme } from './shell/theme';
+
+applyTheme();
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      refetchOnWindowFocus: false,
+      // What the server refused it will refuse again; a server that is away may come back.
+      retry: (count, error) => error instanceof Refused && error.status === 0 && count < 2,
+    },
+  },
+});
+
+const root = document.getElementById('root');
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={client}>
+        <BrowserRouter>
+          <Tooltip.Provider delayDuration={350}>
+            <NoticeProvider>
+              <App />
+            </NoticeProvider>
+          </Tooltip.Provider>
+        </BrowserRouter>
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

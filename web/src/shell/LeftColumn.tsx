@@ -1,0 +1,71 @@
+import { Link, NavLink, useLocation, useMatch } from 'react-router';
+import { useJobs, useRecordings } from '../api/queries';
+import type { RecordingHead } from '../api/types';
+import { day, ms } from '../parts/format';
+
+const link = ({ isActive }: { isActive: boolean }) =>
+  `block py-[3px] ${isActive ? 'font-semibold text-ink' : 'text-ink-2 hover:text-ink'}`;
+
+/** The site's screens, and the recordings of the page in hand by conditions. */
+export function LeftColumn() {
+  const { data: recordings } = useRecordings();
+  const { data: jobs } = useJobs();
+  const match = useMatch('/recordings/:id/:section');
+  const planned = useMatch('/sites/:site/plan');
+  const { search } = useLocation();
+  const here = recordings?.find((r) => r.id === Number(match?.params.id));
+  const site = here?.site ?? planned?.params.site ?? recordings?.[0]?.site;
+  const section = match?.params.section ?? 'glance';
+  const inHand = here ?? recordings?.find((r) => r.site === site);
+  const groups = new Map<string, RecordingHead[]>();
+  for (const r of recordings ?? []) {
+    if (!inHand || r.site !== inHand.site || r.page !== inHand.page) continue;
+    const key = r.conditions?.name ?? 'Imported';
+    groups.set(key, [...(groups.get(key) ?? []), r]);
+  }
+  // A selection belongs to one load; another recording opens without it.
+  const keep = new URLSearchParams(search);
+  for (const key of ['sel', 'load']) keep.delete(key);
+  const tail = keep.size ? `?${keep}` : '';
+  return (
+    <nav
+      aria-label="Site and recordings"
+      className="overflow-y-auto border-r border-rule-strong px-[18px] py-4 text-[13px]"
+    >
+      <NavLink to="/recordings" end className={link}>
+        Recordings
+      </NavLink>
+      {site && (
+        <NavLink to={`/sites/${encodeURIComponent(site)}/plan`} className={link}>
+          Plan
+        </NavLink>
+      )}
+      {jobs?.map((job) => (
+        <Link key={job.id} to={`/jobs/${job.id}`} className="mt-4 block border-l-2 border-accent pl-2 text-accent">
+          {job.state === 'queued' ? 'Waiting to record' : `Recording, load ${Math.max(1, job.load)} of ${job.of}`}
+        </Link>
+      ))}
+      {[...groups].map(([name, list]) => (
+        <section key={name} className="mt-5">
+          <h2 className="truncate font-sans text-[12px] font-normal text-ink-2" title={`${inHand?.page}, ${name}`}>
+            {inHand?.page}, {name}
+          </h2>
+          <ul className="mt-1">
+            {list.slice(0, 40).map((r) => (
+              <li key={r.id}>
+                <Link
+                  to={`/recordings/${r.id}/${section}${tail}`}
+                  aria-current={r.id === here?.id ? 'page' : undefined}
+                  className={`flex justify-between gap-2 py-[2.5px] ${r.id === here?.id ? 'font-semibold' : 'text-ink-2 hover:text-ink'}`}
+                >
+                  <span className="truncate">{day(r.recorded_at)}</span>
+                  <span>{ms(r.summary?.rows.find((row) => row.metric === 'lcp')?.median)}</span>
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </section>
+      ))}
+    </nav>
+  );
+}

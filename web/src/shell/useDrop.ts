@@ -1,0 +1,45 @@
+import { useEffect, useState } from 'react';
+import { useImport } from '../api/queries';
+import { useNotice } from './notices';
+
+/** Files dropped anywhere on the window are imported; tells whether one hovers over it. */
+export function useDrop(onMade: (id: number) => void): boolean {
+  const [over, setOver] = useState(false);
+  const { mutateAsync } = useImport();
+  const say = useNotice();
+  useEffect(() => {
+    const hasFiles = (e: DragEvent) => e.dataTransfer?.types.includes('Files') ?? false;
+    const onOver = (e: DragEvent) => {
+      if (!hasFiles(e)) return;
+      e.preventDefault();
+      setOver(true);
+    };
+    const onLeave = (e: DragEvent) => {
+      if (e.relatedTarget === null) setOver(false);
+    };
+    const onDrop = (e: DragEvent) => {
+      if (!hasFiles(e)) return;
+      e.preventDefault();
+      setOver(false);
+      const file = e.dataTransfer?.files[0];
+      if (!file) return;
+      say({ text: `Reading ${file.name} …` });
+      mutateAsync(file).then(
+        (made) => {
+          say({ text: `${file.name} has been read and kept.` });
+          onMade(made.id);
+        },
+        (error: Error) => say({ text: error.message, bad: true }),
+      );
+    };
+    window.addEventListener('dragover', onOver);
+    window.addEventListener('dragleave', onLeave);
+    window.addEventListener('drop', onDrop);
+    return () => {
+      window.removeEventListener('dragover', onOver);
+      window.removeEventListener('dragleave', onLeave);
+      window.removeEventListener('drop', onDrop);
+    };
+  }, [mutateAsync, onMade, say]);
+  return over;
+}

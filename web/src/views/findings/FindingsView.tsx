@@ -1,0 +1,180 @@
+import { useMemo, useRef } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import type { Finding, Group, ResourceKind } from '../../api/types';
+import { bytes, GROUPS, KINDS, ms, plural, STANDING } from '../../parts/format';
+import { KindTag } from '../../parts/KindTag';
+import { useKeys } from '../../shell/keys';
+import { useReading } from '../../shell/RecordingFrame';
+
+/** Findings as a ledger: one line each, by milliseconds on the path. */
+export default function FindingsView() {
+  const { load, recording, selection, select, marked, planned, addToPlan } = useReading();
+  const [params, setParams] = useSearchParams();
+  const body = useRef<HTMLTableSectionElement>(null);
+  const filter = useRef<HTMLSelectElement>(null);
+  const group = params.get('group') ?? '';
+  const kind = params.get('kind') ?? '';
+  const owner = params.get('owner') ?? '';
+  const set = (key: string, value: string) =>
+    setParams(
+      (before) => {
+        const after = new URLSearchParams(before);
+        if (value) after.set(key, value);
+        else after.delete(key);
+        return after;
+      },
+      { replace: true },
+    );
+  const rows = useMemo(
+    () =>
+      load.findings.filter(
+        (f) => (!group || f.group === group) && (!kind || f.kind === kind) && (!owner || f.owner.name === owner),
+      ),
+    [load.findings, group, kind, owner],
+  );
+  const at = selection?.kind === 'finding' ? rows.findIndex((f) => f.key === selection.key) : -1;
+  const go = (next: number) => {
+    const index = Math.max(0, Math.min(rows.length - 1, next));
+    const row = rows[index];
+    if (row) select({ kind: 'finding', key: row.key });
+    body.current?.rows[index]?.querySelector('button')?.focus();
+  };
+  useKeys({
+    j: () => go(at + 1),
+    k: () => go(at - 1),
+    ArrowDown: () => go(at + 1),
+    ArrowUp: () => go(at - 1),
+    '/': () => filter.current?.focus(),
+  });
+  const onPath = load.findings.filter((f) => f.on_path).length;
+  const groups = [...new Set(load.findings.map((f) => f.group))];
+  const kinds = [...new Set(load.findings.flatMap((f) => (f.kind ? [f.kind] : [])))];
+  const owners = [...new Set(load.findings.map((f) => f.owner.name))].sort();
+  return (
+    <div className="px-5 pb-8 pt-2">
+      <h1 className="text-[25px] leading-tight">
+        {load.findings.length
+          ? `${plural(load.findings.length, 'finding')}, ${onPath} of them on the path`
+          : 'Nothing found'}
+      </h1>
+      <p className="text-[13.5px] text-ink-2">
+        {load.findings.length
+          ? 'By milliseconds of the path that they are about. Two may be about the same milliseconds: do not add them up.'
+          : `No check had anything to say about this load${load.missing.length ? '; some could not look, since the file does not hold what they need' : ''}.`}
+      </p>
+      {load.findings.length > 0 && (
+        <div className="mt-3 flex items-center gap-4 text-[13px] text-ink-2">
+          <Choice
+            ref={filter}
+            label="Group"
+            value={group}
+            set={(v) => set('group', v)}
+            options={groups.map((g) => [g, GROUPS[g as Group]])}
+          />
+          <Choice
+            label="Kind"
+            value={kind}
+            set={(v) => set('kind', v)}
+            options={kinds.map((k) => [k, KINDS[k as ResourceKind].words])}
+          />
+          <Choice label="Owner" value={owner} set={(v) => set('owner', v)} options={owners.map((o) => [o, o])} />
+          <span aria-live="polite">
+            {rows.length} of {load.findings.length} shown
+          </span>
+          <Link className="ml-auto text-accent" to={`/sites/${encodeURIComponent(recording.site)}/plan`}>
+            To the plan
+          </Link>
+        </div>
+      )}
+      <table className="mt-3 w-full table-fixed text-[13px]">
+        <thead>
+          <tr className="border-b border-rule-strong">
+            <th className="w-[80px] py-1 text-right">On the path</th>
+            <th className="w-[52px] pl-4">Kind</th>
+            <th className="pl-2">What</th>
+            <th className="w-[120px]">Owner</th>
+            <th className="w-[84px] text-right">Size</th>
+            <th className="w-[92px] pl-4">Plan</th>
+          </tr>
+        </thead>
+        <tbody ref={body}>
+          {rows.map((f) => (
+            <tr
+              key={f.key}
+              onClick={() => select({ kind: 'finding', key: f.key })}
+              className={`cursor-pointer border-b border-rule align-top ${marked.finding(f) ? 'bg-soft' : 'hover:bg-soft/40'}`}
+            >
+              <td className="py-1.5 text-right">
+                {f.on_path ? (
+                  <strong>{ms(f.on_path_ms)}</strong>
+                ) : (
+                  <span className="text-ink-2">{STANDING[f.standing]}</span>
+                )}
+              </td>
+              <td className="pl-4 pt-1.5">{f.kind && <KindTag kind={f.kind} />}</td>
+              <td className="py-1.5 pl-2">
+                <button
+                  className="text-left [overflow-wrap:anywhere]"
+                  aria-pressed={selection?.kind === 'finding' && selection.key === f.key}
+                >
+                  {f.title}
+                </button>
+              </td>
+              <td className="truncate py-1.5 text-ink-2">{f.owner.name}</td>
+              <td className="py-1.5 text-right">{sizeOf(f)}</td>
+              <td className="py-1 pl-4">
+                {planned(f) ? (
+                  <span className="text-ink-2">in the plan</span>
+                ) : (
+                  <button
+                    className="btn btn-quiet !px-1.5 !py-0 text-accent"
+                    aria-label={`Add to the plan: ${f.fix.title}`}
+                    onClick={(e) => {
+                      e.stopPropagation();
+                      addToPlan(f);
+                    }}
+                  >
+                    add
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function sizeOf(f: Finding): string {
+  if (f.saving_bytes !== null) return `−${bytes(f.saving_bytes)}`;
+  if (f.size_ms !== null) return ms(f.size_ms);
+  return f.size_bytes === null ? '' : bytes(f.size_bytes);
+}
+
+function Choice(props: {
+  label: string;
+  value: string;
+  set: (value: string) => void;
+  options: [string, string][];
+  ref?: React.Ref<HTMLSelectElement>;
+}) {
+  return (
+    <label className="flex items-center gap-1.5">
+      {props.label}
+      <select
+        ref={props.ref}
+        className="rounded border border-rule-strong bg-sheet px-1.5 py-0.5 text-ink"
+        value={props.value}
+        onChange={(e) => props.set(e.target.value)}
+      >
+        <option value="">all</option>
+        {props.options.map(([value, words]) => (
+          <option key={value} value={value}>
+            {words}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
