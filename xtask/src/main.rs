@@ -1,1 +1,187 @@
-fn main(){}
+//! `cargo xtask`: the repository's chores. Standard library only, so that it starts at once.
+//!
+//! `demo` and `test` begin with the same set-up: what is missing is installed, or the exact command
+//! that installs it is printed.
+
+use std::env;
+use std::path::{Path, PathBuf};
+use std::process::{Command, ExitCode, Stdio};
+
+const HELP: &str = "cargo xtask demo [ARGS]   set up, build, and serve the application with the demo's data
+cargo xtask test          set up, then formatting, lints, types and all tests, browser tests included
+cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
+cargo xtask demo-data     record the demo's archives anew from the stand-in (needs a quiet machine)
+cargo xtask screenshots   take the pictures in docs/screenshots anew
+cargo xtask bench         core benches, and what the recorder's instruments cost a load";
+
+/// What a chore ends with.
+type Done = Result<(), String>;
+
+fn main() -> ExitCode {
+    let mut arguments = env::args().skip(1);
+    let chore = arguments.next().unwrap_or_default();
+    let rest: Vec<String> = arguments.collect();
+    let done = match chore.as_str() {
+        "demo" => demo(&rest),
+        "test" => test(),
+        "docs" => docs(),
+        "demo-data" => demo_data(),
+        "screenshots" => screenshots(),
+        "bench" => bench(),
+        _ => {
+            println!("{HELP}");
+            return if chore.is_empty() || chore == "help" { ExitCode::SUCCESS } else { ExitCode::from(2) };
+        }
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(why) => {
+            eprintln!("xtask: {why}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().map_or_else(|| PathBuf::from("."), Path::to_path_buf)
+}
+
+/// Runs a command in a folder of the repository and passes its output on.
+fn run(folder: &str, program: &str, arguments: &[&str]) -> Done {
+    run_with(folder, program, arguments, &[])
+}
+
+fn run_with(folder: &str, program: &str, arguments: &[&str], settings: &[(&str, &str)]) -> Done {
+    println!("» {program} {}", arguments.join(" "));
+    let status = Command::new(program)
+        .args(arguments)
+        .envs(settings.iter().copied())
+        .current_dir(root().join(folder))
+        .status()
+        .map_err(|e| format!("{program} could not be started: {e}"))?;
+    if status.success() { Ok(()) } else { Err(format!("`{program} {}` failed", arguments.join(" "))) }
+}
+
+fn cargo() -> String {
+    env::var("CARGO").unwrap_or_else(|_| "cargo".into())
+}
+
+/// Whether a program answers to `--version`.
+fn answers(program: &str) -> bool {
+    Command::new(program)
+        .arg("--version")
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .status()
+        .is_ok_and(|s| s.success())
+}
+
+const BROWSERS: [&str; 2] = ["/usr/bin/chromium-headless-shell", "/usr/bin/chromium"];
+
+fn browser() -> Option<String> {
+    env::var("PHAINON_BROWSER")
+        .ok()
+        .filter(|b| !b.is_empty())
+        .or_else(|| BROWSERS.iter().find(|b| Path::new(b).exists()).map(|b| (*b).to_owned()))
+}
+
+/// Installs Debian packages where this process may, else says how.
+fn install(packages: &[&str]) -> Done {
+    let by_hand = format!("apt-get update && apt-get install -y --no-install-recommends {}", packages.join(" "));
+    let is_root = Command::new("id").arg("-u").output().is_ok_and(|o| o.stdout.starts_with(b"0\n"));
+    if !is_root || !answers("apt-get") {
+        return Err(format!("{} missing. Install it with:\n  sudo sh -c '{by_hand}'", packages.join(", ")));
+    }
+    let quiet = [("DEBIAN_FRONTEND", "noninteractive")];
+    run_with(".", "apt-get", &["update", "-qq"], &quiet)?;
+    let mut arguments = vec!["install", "-y", "-qq", "--no-install-recommends"];
+    arguments.extend(packages);
+    run_with(".", "apt-get", &arguments, &quiet)
+}
+
+/// Node.js, the front end's packages, and the built front end.
+fn front_end() -> Done {
+    if !answers("node") || !answers("npm") {
+        install(&["nodejs", "npm"])?;
+    }
+    npm_ci("web")?;
+    run("web", "npm", &["run", "--silent", "build"])
+}
+
+/// `npm ci`, unless the packages are those of the lock file already.
+fn npm_ci(folder: &str) -> Done {
+    let lock = root().join(folder).join("package-lock.json");
+    let mark = root().join(folder).join("node_modules/.lock-installed");
+    let wanted = std::fs::read(&lock).map_err(|e| format!("{}: {e}", lock.display()))?;
+    if std::fs::read(&mark).is_ok_and(|have| have == wanted) {
+        return Ok(());
+    }
+    run(folder, "npm", &["ci", "--no-audit", "--no-fund", "--loglevel=error"])?;
+    std::fs::write(&mark, wanted).map_err(|e| format!("{}: {e}", mark.display()))
+}
+
+fn demo(rest: &[String]) -> Done {
+    // Without a browser the demo still shows everything recorded; only Record needs one.
+    if browser().is_none()
+        && let Err(why) = install(&["chromium-headless-shell"])
+    {
+        eprintln!("xtask: {why}\nThe demo starts without it; recording will need it.");
+    }
+    front_end()?;
+    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
+    let mut arguments = vec!["demo"];
+    arguments.extend(rest.iter().map(String::as_str));
+    run(".", "target/debug/phainon", &arguments)
+}
+
+fn test() -> Done {
+    if browser().is_none() {
+        install(&["chromium-headless-shell"])?;
+    }
+    front_end()?;
+    npm_ci("e2e")?;
+    run("web", "npm", &["run", "--silent", "format"])?;
+    run("web", "npm", &["run", "--silent", "lint"])?;
+    run("e2e", "npm", &["run", "--silent", "types"])?;
+    run(".", &cargo(), &["fmt", "--all", "--check"])?;
+    run(".", &cargo(), &["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
+    // One test at a time in the crates that start browsers would be slow for the rest; they take a lock instead.
+    run(".", &cargo(), &["test", "--workspace", "--no-fail-fast"])
+}
+
+fn docs() -> Done {
+    let write = [("PHAINON_WRITE_DOCS", "1")];
+    run_with(
+        ".",
+        &cargo(),
+        &["test", "--quiet", "--package", "phainon-core", "--lib", "the_manual_is_current"],
+        &write,
+    )?;
+    run_with(".", &cargo(), &["test", "--quiet", "--package", "phainon-server", "--test", "types"], &write)
+}
+
+fn demo_data() -> Done {
+    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
+    for conditions in ["phone-on-the-move", "home-laptop"] {
+        let out = format!("demo/home-{conditions}.phainon.zip");
+        let page = "http://www.skerryline.test/";
+        run(
+            ".",
+            "target/debug/phainon",
+            &["record", page, "--page", "Home", "--loads", "3", "--conditions", conditions, "--out", &out],
+        )?;
+    }
+    Ok(())
+}
+
+fn screenshots() -> Done {
+    npm_ci("e2e")?;
+    front_end()?;
+    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
+    run("e2e", "node", &["screenshots.mjs"])
+}
+
+fn bench() -> Done {
+    run(".", &cargo(), &["bench", "--package", "phainon-core"])?;
+    run(".", &cargo(), &["bench", "--package", "phainon-recorder"])
+}

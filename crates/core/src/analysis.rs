@@ -214,7 +214,8 @@ pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
     };
     let findings = run_checks(&context);
     let accounts = accounts(load, &owners, main.as_ref(), path.as_deref(), &server_timing);
-    let requests = load.requests.iter().map(|r| row(load, r, &owners, path.as_deref().unwrap_or_default(), &blockers)).collect();
+    let requests =
+        load.requests.iter().map(|r| row(load, r, &owners, path.as_deref().unwrap_or_default(), &blockers)).collect();
     Analysis {
         url: load.url.clone(),
         title: load.title.clone(),
@@ -237,7 +238,12 @@ pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
         shifts: load
             .shifts
             .iter()
-            .map(|s| ShiftRow { at_ms: s.at, score: s.score, had_recent_input: s.had_recent_input, moved: s.moved.clone() })
+            .map(|s| ShiftRow {
+                at_ms: s.at,
+                score: s.score,
+                had_recent_input: s.had_recent_input,
+                moved: s.moved.clone(),
+            })
             .collect(),
         frames: load.frames.clone(),
         server_timing,
@@ -362,7 +368,10 @@ fn accounts(
     }
     let mut accounts: Vec<_> = found.into_values().collect();
     accounts.sort_by(|a, b| {
-        b.path_ms.unwrap_or_default().order(&a.path_ms.unwrap_or_default()).then(b.transferred_bytes.cmp(&a.transferred_bytes))
+        b.path_ms
+            .unwrap_or_default()
+            .order(&a.path_ms.unwrap_or_default())
+            .then(b.transferred_bytes.cmp(&a.transferred_bytes))
     });
     accounts
 }
@@ -384,7 +393,10 @@ pub fn server_timing(headers: &[Header]) -> Vec<crate::ServerTiming> {
                 let Some((key, value)) = part.split_once('=') else { continue };
                 let value = value.trim().trim_matches('"');
                 match key.trim().to_ascii_lowercase().as_str() {
-                    "dur" => timing.duration_ms = value.parse::<f64>().ok().filter(|v| v.is_finite() && *v >= 0.0).map(Millis),
+                    "dur" => {
+                        timing.duration_ms =
+                            value.parse::<f64>().ok().filter(|v| v.is_finite() && *v >= 0.0).map(Millis)
+                    }
                     "desc" => timing.description = Some(value.to_owned()),
                     _ => {}
                 }
@@ -415,7 +427,8 @@ mod tests {
 
     #[test]
     fn server_timing_is_read_as_the_standard_writes_it() {
-        let header = Header { name: "Server-Timing".into(), value: r#"db;dur=53.2, cache;desc="a, b;c";dur=x, ;, bare"#.into() };
+        let header =
+            Header { name: "Server-Timing".into(), value: r#"db;dur=53.2, cache;desc="a, b;c";dur=x, ;, bare"#.into() };
         let read = server_timing(&[header]);
         assert_eq!(read.len(), 3);
         assert_eq!(read[0].duration_ms, Some(Millis(53.2)));

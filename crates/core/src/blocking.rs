@@ -62,7 +62,12 @@ pub fn render_blockers(load: &Load) -> Vec<RenderBlocker> {
                 ResourceKind::Style => BlockingKind::Stylesheet,
                 _ => return None,
             };
-            Some(RenderBlocker { request: request.id, url: request.url.clone(), kind, released_ms: released(load, request)? })
+            Some(RenderBlocker {
+                request: request.id,
+                url: request.url.clone(),
+                kind,
+                released_ms: released(load, request)?,
+            })
         })
         .collect();
     blockers.sort_by(|a, b| a.released_ms.order(&b.released_ms));

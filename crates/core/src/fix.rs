@@ -83,8 +83,16 @@ impl FixKind {
     #[must_use]
     pub fn usual(self) -> (Effort, Risk) {
         match self {
-            Self::PutInHtml | Self::Preload | Self::SetDimensions | Self::CacheLonger | Self::Compress | Self::ResizeImage
-            | Self::Shrink | Self::LoadLazily | Self::Preconnect | Self::DropRedirect => (Effort::Small, Risk::Low),
+            Self::PutInHtml
+            | Self::Preload
+            | Self::SetDimensions
+            | Self::CacheLonger
+            | Self::Compress
+            | Self::ResizeImage
+            | Self::Shrink
+            | Self::LoadLazily
+            | Self::Preconnect
+            | Self::DropRedirect => (Effort::Small, Risk::Low),
             Self::DeferScript => (Effort::Medium, Risk::MayBreak),
             Self::ReduceStyle => (Effort::Medium, Risk::MayBreak),
             Self::DelayScript => (Effort::Small, Risk::AskFirst),

@@ -19,7 +19,9 @@ pub fn name_inserters(load: &mut Load) {
         .requests
         .iter()
         .enumerate()
-        .filter(|(_, r)| matches!(r.kind, ResourceKind::Image | ResourceKind::Media) && r.initiator.kind == InitiatorKind::Parser)
+        .filter(|(_, r)| {
+            matches!(r.kind, ResourceKind::Image | ResourceKind::Media) && r.initiator.kind == InitiatorKind::Parser
+        })
         .filter_map(|(place, request)| Some((place, inserter(load, &parents, request.start)?)))
         .collect();
     for (place, script) in found {
@@ -37,9 +39,11 @@ fn inserter(load: &Load, parents: &[Option<usize>], at: Millis) -> Option<Arc<st
         let w = &load.work[index];
         w.start <= at + SLACK && w.end() + SLACK >= at
     };
-    let task = (0..load.work.len()).rev().find(|&i| load.work[i].depth == 0 && load.work[i].start <= at && covers(i))?;
+    let task =
+        (0..load.work.len()).rev().find(|&i| load.work[i].depth == 0 && load.work[i].start <= at && covers(i))?;
     let after = load.work[task + 1..].iter().position(|w| w.depth == 0).map_or(load.work.len(), |n| task + 1 + n);
-    let innermost = (task..after).filter(|&i| covers(i) && load.work[i].start <= at).max_by_key(|&i| load.work[i].depth)?;
+    let innermost =
+        (task..after).filter(|&i| covers(i) && load.work[i].start <= at).max_by_key(|&i| load.work[i].depth)?;
     // From the innermost piece outwards: whichever of script and parser comes first was at work.
     let mut around = Some(innermost);
     while let Some(index) = around {
@@ -58,7 +62,8 @@ fn inserter(load: &Load, parents: &[Option<usize>], at: Millis) -> Option<Arc<st
     // Between script and the task's end: the last script that ran in it, with no parsing since.
     let last = (task..after).filter(|&i| load.work[i].start <= at).rfind(|&i| {
         matches!(load.work[i].name, WorkName::ParseHtml)
-            || (matches!(load.work[i].name, WorkName::Evaluate | WorkName::Call) && load.work[i].url.as_ref().is_some_and(|u| !u.is_empty()))
+            || (matches!(load.work[i].name, WorkName::Evaluate | WorkName::Call)
+                && load.work[i].url.as_ref().is_some_and(|u| !u.is_empty()))
     })?;
     match load.work[last].name {
         WorkName::ParseHtml => None,

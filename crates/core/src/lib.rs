@@ -40,23 +40,21 @@ mod request;
 mod units;
 mod work;
 
-pub use analysis::{
-    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, ShiftRow, analyse,
-};
+pub use analysis::{ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, ShiftRow, analyse};
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
 pub use conditions::{Conditions, Distance, PRESETS, preset};
-pub use inserted::name_inserters;
 pub use fix::{Effort, Fix, FixKind, Risk};
+pub use inserted::name_inserters;
 pub use load::{Load, Missing, Observed, Source, Subject, Visit};
 pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};
 pub use owners::{Owner, OwnerKind, OwnerRule, Owners, registrable_domain};
-pub use page::{PageImage, PageFacts};
+pub use page::{PageFacts, PageImage};
 pub use paint::{LayoutShift, LcpCandidate, PaintKind, Rect, ScreenFrame};
 pub use recording::{MetricRow, RecordingSummary, representative, summarise};
 pub use request::{
-    BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId,
-    ResourceKind, ServerTiming,
+    BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId, ResourceKind,
+    ServerTiming,
 };
 pub use units::{Bytes, Millis};
 pub use work::{TimerInstall, Work, WorkKind, WorkName, self_times};

@@ -1,6 +1,9 @@
 //! One page load: everything observed in it.
 
-use crate::{Conditions, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind, ScreenFrame, TimerInstall, Work};
+use crate::{
+    Conditions, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind, ScreenFrame,
+    TimerInstall, Work,
+};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -144,9 +147,13 @@ impl Load {
             .iter()
             .find(|r| r.main_frame && r.kind == ResourceKind::Document && *r.url == *self.url)
             .or_else(|| self.requests.iter().find(|r| r.main_frame && r.kind == ResourceKind::Document))
-            .or_else(|| self.requests.first().filter(|r| r.kind == ResourceKind::Document || r.redirected_from.is_none()))?;
+            .or_else(|| {
+                self.requests.first().filter(|r| r.kind == ResourceKind::Document || r.redirected_from.is_none())
+            })?;
         // Follow the hops; ids rise, so this ends.
-        while let Some(next) = self.requests.iter().find(|r| r.redirected_from == Some(document.id) && r.id > document.id) {
+        while let Some(next) =
+            self.requests.iter().find(|r| r.redirected_from == Some(document.id) && r.id > document.id)
+        {
             document = next;
         }
         Some(document)

@@ -120,10 +120,17 @@ impl Owners {
     /// Works out every request's owner.
     #[must_use]
     pub fn of(load: &Load, rules: &[OwnerRule]) -> Self {
-        let site_host = load.document().and_then(Request::host).or_else(|| url::Url::parse(&load.url).ok()?.host_str().map(str::to_owned));
+        let site_host = load
+            .document()
+            .and_then(Request::host)
+            .or_else(|| url::Url::parse(&load.url).ok()?.host_str().map(str::to_owned));
         let site = site_host.as_deref().map(registrable_domain).unwrap_or_default();
-        let mut owners =
-            Self { site, rules: rules.to_vec(), requests: Vec::with_capacity(load.requests.len()), inserted: Vec::new() };
+        let mut owners = Self {
+            site,
+            rules: rules.to_vec(),
+            requests: Vec::with_capacity(load.requests.len()),
+            inserted: Vec::new(),
+        };
         for request in &load.requests {
             let (owner, inserted) = owners.of_request(request);
             owners.requests.push(owner);

@@ -55,7 +55,8 @@ fn median(values: &[f64]) -> Option<f64> {
 /// lower of the two in the middle), else the first that has any figure.
 #[must_use]
 pub fn representative(metrics: &[Metrics]) -> usize {
-    let mut by_lcp: Vec<(usize, Millis)> = metrics.iter().enumerate().filter_map(|(i, m)| Some((i, m.lcp_ms?))).collect();
+    let mut by_lcp: Vec<(usize, Millis)> =
+        metrics.iter().enumerate().filter_map(|(i, m)| Some((i, m.lcp_ms?))).collect();
     by_lcp.sort_by(|a, b| a.1.order(&b.1));
     match by_lcp.len() {
         0 => metrics.iter().position(|m| m.requests > 0).unwrap_or(0),
@@ -67,7 +68,16 @@ pub fn representative(metrics: &[Metrics]) -> usize {
 #[must_use]
 pub fn summarise(metrics: &[Metrics], visits: &[Visit]) -> RecordingSummary {
     let per_load: Vec<_> = metrics.iter().map(crate::analysis::rulers).collect();
-    let order = [Metric::Lcp, Metric::Fcp, Metric::Tbt, Metric::Cls, Metric::SpeedIndex, Metric::Ttfb, Metric::Tti, Metric::Weight];
+    let order = [
+        Metric::Lcp,
+        Metric::Fcp,
+        Metric::Tbt,
+        Metric::Cls,
+        Metric::SpeedIndex,
+        Metric::Ttfb,
+        Metric::Tti,
+        Metric::Weight,
+    ];
     let rows = order
         .into_iter()
         .filter_map(|metric| {
@@ -76,13 +86,20 @@ pub fn summarise(metrics: &[Metrics], visits: &[Visit]) -> RecordingSummary {
             let known: Vec<f64> = values.iter().flatten().copied().collect();
             let middle = median(&known)?;
             let (target, limit) = target(metric);
-            Some(MetricRow { metric, median: middle, values, target, limit, rating: crate::metrics::Ruler::new(metric, middle).rating })
+            Some(MetricRow {
+                metric,
+                median: middle,
+                values,
+                target,
+                limit,
+                rating: crate::metrics::Ruler::new(metric, middle).rating,
+            })
         })
         .collect::<Vec<_>>();
     let lcp = rows.iter().find(|r| r.metric == Metric::Lcp);
-    let lcp_spread = lcp.filter(|r| r.values.iter().flatten().count() > 1 && r.median > 0.0).map(|r| {
-        r.values.iter().flatten().map(|v| (v - r.median).abs() / r.median).fold(0.0, f64::max)
-    });
+    let lcp_spread = lcp
+        .filter(|r| r.values.iter().flatten().count() > 1 && r.median > 0.0)
+        .map(|r| r.values.iter().flatten().map(|v| (v - r.median).abs() / r.median).fold(0.0, f64::max));
     let middle = |pick: fn(&Metrics) -> Option<f64>| median(&metrics.iter().filter_map(pick).collect::<Vec<_>>());
     RecordingSummary {
         rows,

@@ -34,8 +34,12 @@ impl ResourceKind {
         match mime.as_str() {
             "text/html" | "application/xhtml+xml" => return Self::Document,
             "text/css" => return Self::Style,
-            "application/json" | "application/xml" | "text/xml" | "application/ld+json" | "text/event-stream" => return Self::Data,
-            m if m.contains("javascript") || m.contains("ecmascript") || m == "application/wasm" => return Self::Script,
+            "application/json" | "application/xml" | "text/xml" | "application/ld+json" | "text/event-stream" => {
+                return Self::Data;
+            }
+            m if m.contains("javascript") || m.contains("ecmascript") || m == "application/wasm" => {
+                return Self::Script;
+            }
             m if m.starts_with("image/") => return Self::Image,
             m if m.starts_with("font/") || m.contains("font") => return Self::Font,
             m if m.starts_with("video/") || m.starts_with("audio/") => return Self::Media,
@@ -275,5 +279,9 @@ pub(crate) fn short_name(url: &str) -> String {
     let trimmed = after.trim_end_matches('/');
     let name = trimmed.rsplit('/').next().unwrap_or(trimmed);
     let name = if url.starts_with("data:") { "data: URL" } else { name };
-    if name.chars().count() > 48 { format!("{}…", name.chars().take(47).collect::<String>()) } else { name.to_owned() }
+    if name.chars().count() > 48 {
+        format!("{}…", name.chars().take(47).collect::<String>())
+    } else {
+        name.to_owned()
+    }
 }

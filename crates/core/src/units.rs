@@ -50,7 +50,11 @@ impl Serialize for Millis {
 impl<'de> Deserialize<'de> for Millis {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         let value = f64::deserialize(deserializer)?;
-        if value.is_finite() { Ok(Self(value)) } else { Err(serde::de::Error::custom("a time must be a finite number")) }
+        if value.is_finite() {
+            Ok(Self(value))
+        } else {
+            Err(serde::de::Error::custom("a time must be a finite number"))
+        }
     }
 }
 

@@ -42,7 +42,8 @@ impl Reader<'_> {
 
 /// Opens a recording archive.
 pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
-    let zip = ZipArchive::new(Cursor::new(bytes)).map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
+    let zip = ZipArchive::new(Cursor::new(bytes))
+        .map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
     if zip.len() > MAX_FILES {
         return Err(FormatError::TooLarge { name: name.to_owned(), limit: format!("{MAX_FILES} files") });
     }
@@ -58,7 +59,10 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
         return Err(bad("manifest.json", format!("version {} is newer than this program reads", manifest.version)));
     }
     if manifest.loads.is_empty() || manifest.loads.len() > MAX_LOADS {
-        return Err(bad("manifest.json", format!("it lists {} loads; 1 to {MAX_LOADS} are possible", manifest.loads.len())));
+        return Err(bad(
+            "manifest.json",
+            format!("it lists {} loads; 1 to {MAX_LOADS} are possible", manifest.loads.len()),
+        ));
     }
     let mut loads = Vec::new();
     for (index, listed) in manifest.loads.iter().enumerate() {
@@ -77,7 +81,8 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
         }
         raw.trace = reader.file(&format!("{folder}/trace.json"))?;
         if let Some(page) = reader.file(&format!("{folder}/page.json"))? {
-            let page: PageRecord = serde_json::from_slice(&page).map_err(|e| FormatError::json(&format!("{folder}/page.json"), &e))?;
+            let page: PageRecord =
+                serde_json::from_slice(&page).map_err(|e| FormatError::json(&format!("{folder}/page.json"), &e))?;
             for frame in &page.frames {
                 // Only plain names inside the load's own folder.
                 if frame.file.contains(['/', '\\']) || frame.file.contains("..") {
@@ -115,7 +120,11 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
 
 /// Writes an archive. `loads` are given assembled beside their raw parts, since the HAR is written
 /// from the `Load`.
-pub fn write(manifest: &Manifest, loads: &[(&RawLoad, Option<&Load>)], bodies: &BodyMap) -> Result<Vec<u8>, FormatError> {
+pub fn write(
+    manifest: &Manifest,
+    loads: &[(&RawLoad, Option<&Load>)],
+    bodies: &BodyMap,
+) -> Result<Vec<u8>, FormatError> {
     let failed = |e: &dyn std::fmt::Display| FormatError::Write(e.to_string());
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     let packed = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated);

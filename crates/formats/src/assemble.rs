@@ -2,8 +2,8 @@
 
 use crate::{FormatError, trace};
 use phainon_core::{
-    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, RequestId, ScreenFrame, Source,
-    Subject, Visit,
+    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, RequestId, ScreenFrame,
+    Source, Subject, Visit,
 };
 use serde::{Deserialize, Serialize};
 
@@ -121,16 +121,34 @@ impl RawLoad {
         }
         phainon_core::name_inserters(&mut load);
         if source != Source::Recording {
-            load.missing.push(Missing { subject: Subject::Page, why: "Only a recording made here reads the document: element sizes and dimensions are not known.".into() });
-            load.missing.push(Missing { subject: Subject::Frames, why: "Only a recording made here takes pictures of the screen.".into() });
+            load.missing.push(Missing {
+                subject: Subject::Page,
+                why: "Only a recording made here reads the document: element sizes and dimensions are not known."
+                    .into(),
+            });
+            load.missing.push(Missing {
+                subject: Subject::Frames,
+                why: "Only a recording made here takes pictures of the screen.".into(),
+            });
         } else if load.frames.is_empty() {
-            load.missing.push(Missing { subject: Subject::Frames, why: "The browser sent no picture of the screen during this load.".into() });
+            load.missing.push(Missing {
+                subject: Subject::Frames,
+                why: "The browser sent no picture of the screen during this load.".into(),
+            });
         }
         if load.requests.iter().all(|r| r.initiator.kind == phainon_core::InitiatorKind::Unknown) {
-            load.missing.push(Missing { subject: Subject::Initiators, why: "The file does not tell what asked for each request.".into() });
+            load.missing.push(Missing {
+                subject: Subject::Initiators,
+                why: "The file does not tell what asked for each request.".into(),
+            });
         }
         let last = load.requests.iter().filter_map(|r| r.end).fold(load.end, Millis::max);
-        load.end = load.work.iter().map(phainon_core::Work::end).fold(last, Millis::max).max(load.load_event.unwrap_or_default());
+        load.end = load
+            .work
+            .iter()
+            .map(phainon_core::Work::end)
+            .fold(last, Millis::max)
+            .max(load.load_event.unwrap_or_default());
         if let Some(end) = self.page.as_ref().and_then(|p| p.end_ms) {
             load.end = end.max(load.fcp.unwrap_or_default());
         }
@@ -147,7 +165,10 @@ impl RawLoad {
             // The trace knows which requests held rendering back.
             for request in &mut load.requests {
                 if request.render_blocking == RenderBlocking::Unknown
-                    && let Some(seen) = trace.requests.iter().find(|t| t.url == request.url && (t.start - request.start).0.abs() < 1000.0)
+                    && let Some(seen) = trace
+                        .requests
+                        .iter()
+                        .find(|t| t.url == request.url && (t.start - request.start).0.abs() < 1000.0)
                 {
                     request.render_blocking = seen.render_blocking;
                     if request.initiator.kind == phainon_core::InitiatorKind::Unknown {
@@ -188,8 +209,8 @@ impl RawLoad {
             candidate.tag = Some(element.tag.clone()).filter(|t| !t.is_empty()).or(candidate.tag.take());
             candidate.selector = Some(element.selector.clone()).filter(|s| !s.is_empty());
             candidate.snippet = Some(element.snippet.clone()).filter(|s| !s.is_empty());
-            // Where it stood when it was painted goes before where it stood at the end.
-            candidate.rect = candidate.rect.or(element.rect);
+            // The trace has the box of the picture's first bytes on the screen; what moved it since then is in the DOM's.
+            candidate.rect = element.rect.or(candidate.rect);
             if candidate.kind == phainon_core::PaintKind::Image && candidate.url.is_none() {
                 candidate.url = element.url.clone();
             }

@@ -61,8 +61,11 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
     let mut requests = Vec::new();
     let mut passed_over = 0usize;
     let mut undated = 0usize;
-    let dated: Vec<(Option<f64>, &Value)> =
-        entries.iter().filter(of_page).map(|e| (e.get("startedDateTime").and_then(Value::as_str).and_then(epoch_ms), e)).collect();
+    let dated: Vec<(Option<f64>, &Value)> = entries
+        .iter()
+        .filter(of_page)
+        .map(|e| (e.get("startedDateTime").and_then(Value::as_str).and_then(epoch_ms), e))
+        .collect();
     let first = dated.iter().filter_map(|(at, _)| *at).fold(f64::INFINITY, f64::min);
     let page_start = page.and_then(|p| p.get("startedDateTime")).and_then(Value::as_str).and_then(epoch_ms);
     // A page that claims to start after its first request, or hours before it, is not believed.
@@ -73,15 +76,12 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
     };
     for (at, entry) in &dated {
         let id = u32::try_from(requests.len()).unwrap_or(u32::MAX);
-        let start = at.map_or_else(
-            || {
-                undated += 1;
-                0.0
-            },
-            |at| at - zero,
-        );
+        let start = at.map_or(0.0, |at| at - zero);
         match read_entry(entry, id, Millis(start), &mut bodies) {
-            Some(request) => requests.push(request),
+            Some(request) => {
+                undated += usize::from(at.is_none());
+                requests.push(request);
+            }
             None => passed_over += 1,
         }
     }
@@ -96,10 +96,18 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
     }
     link_redirects(&mut requests);
     let timing = |key: &str| {
-        page.and_then(|p| p.get("pageTimings")).and_then(|t| t.get(key)).and_then(Value::as_f64).filter(|v| *v >= 0.0).map(Millis)
+        page.and_then(|p| p.get("pageTimings"))
+            .and_then(|t| t.get(key))
+            .and_then(Value::as_f64)
+            .filter(|v| *v >= 0.0)
+            .map(Millis)
     };
     let browser = log.get("browser").and_then(|b| {
-        Some(format!("{} {}", b.get("name")?.as_str()?, b.get("version").and_then(Value::as_str).unwrap_or("")).trim().to_owned())
+        Some(
+            format!("{} {}", b.get("name")?.as_str()?, b.get("version").and_then(Value::as_str).unwrap_or(""))
+                .trim()
+                .to_owned(),
+        )
     });
     let har_page = HarPage {
         title: page.and_then(|p| p.get("title")).and_then(Value::as_str).filter(|t| !t.is_empty()).map(str::to_owned),
@@ -115,7 +123,8 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
 
 fn undecodable(text: &str) -> Option<String> {
     let count = text.matches('\u{fffd}').count();
-    (count > 0).then(|| format!("{count} places in the file are not valid UTF-8; they are shown as a replacement sign."))
+    (count > 0)
+        .then(|| format!("{count} places in the file are not valid UTF-8; they are shown as a replacement sign."))
 }
 
 fn kind_of(value: &Value) -> &'static str {
@@ -143,7 +152,9 @@ fn epoch_ms(text: &str) -> Option<f64> {
         return micros(date.timestamp_micros());
     }
     let plain = text.trim_end_matches('Z').replacen(' ', "T", 1);
-    NaiveDateTime::parse_from_str(&plain, "%Y-%m-%dT%H:%M:%S%.f").ok().and_then(|d| micros(d.and_utc().timestamp_micros()))
+    NaiveDateTime::parse_from_str(&plain, "%Y-%m-%dT%H:%M:%S%.f")
+        .ok()
+        .and_then(|d| micros(d.and_utc().timestamp_micros()))
 }
 
 #[allow(clippy::cast_precision_loss)]
@@ -153,7 +164,10 @@ fn micros(value: i64) -> Option<f64> {
 
 #[allow(clippy::cast_possible_truncation)]
 fn rfc3339(epoch_ms: f64) -> Option<String> {
-    Some(DateTime::<Utc>::from_timestamp_micros((epoch_ms * 1000.0) as i64)?.to_rfc3339_opts(SecondsFormat::Millis, true))
+    Some(
+        DateTime::<Utc>::from_timestamp_micros((epoch_ms * 1000.0) as i64)?
+            .to_rfc3339_opts(SecondsFormat::Millis, true),
+    )
 }
 
 fn headers(of: Option<&Value>) -> Vec<Header> {
@@ -162,7 +176,12 @@ fn headers(of: Option<&Value>) -> Vec<Header> {
         .map(|list| {
             list.iter()
                 .take(500)
-                .filter_map(|h| Some(Header { name: h.get("name")?.as_str()?.to_owned(), value: h.get("value")?.as_str()?.to_owned() }))
+                .filter_map(|h| {
+                    Some(Header {
+                        name: h.get("name")?.as_str()?.to_owned(),
+                        value: h.get("value")?.as_str()?.to_owned(),
+                    })
+                })
                 .collect()
         })
         .unwrap_or_default();
@@ -173,7 +192,7 @@ fn headers(of: Option<&Value>) -> Vec<Header> {
 fn size(value: Option<&Value>) -> Option<Bytes> {
     let number = value?.as_f64()?;
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-    (number >= 0.0 && number < 1e15).then_some(Bytes(number as u64))
+    (0.0..1e15).contains(&number).then_some(Bytes(number as u64))
 }
 
 /// One entry; `None` where it has no URL.
@@ -196,6 +215,7 @@ fn read_entry(entry: &Value, id: u32, start: Millis, bodies: &mut BodyMap) -> Op
         if let Some(from) = entry.pointer("/_phainon/redirected_from").and_then(Value::as_u64) {
             request.redirected_from = u32::try_from(from).ok().map(RequestId);
         }
+        take_body(&mut request, content, bodies);
         return Some(request);
     }
 
@@ -204,7 +224,11 @@ fn read_entry(entry: &Value, id: u32, start: Millis, bodies: &mut BodyMap) -> Op
     if let Some(method) = asked.get("method").and_then(Value::as_str) {
         request.method = method.to_owned();
     }
-    request.status = answer.and_then(|r| r.get("status")).and_then(Value::as_u64).and_then(|s| u16::try_from(s).ok()).filter(|s| *s > 0);
+    request.status = answer
+        .and_then(|r| r.get("status"))
+        .and_then(Value::as_u64)
+        .and_then(|s| u16::try_from(s).ok())
+        .filter(|s| *s > 0);
     request.mime = (!mime.is_empty()).then(|| mime.to_owned());
     request.protocol = answer
         .and_then(|r| r.get("httpVersion"))
@@ -217,7 +241,8 @@ fn read_entry(entry: &Value, id: u32, start: Millis, bodies: &mut BodyMap) -> Op
     request.request_headers = headers(Some(asked));
     request.response_headers = headers(answer);
     request.initiator = initiator(entry.get("_initiator"));
-    request.failed = answer.and_then(|r| r.get("_error")).and_then(Value::as_str).filter(|e| !e.is_empty()).map(str::to_owned);
+    request.failed =
+        answer.and_then(|r| r.get("_error")).and_then(Value::as_str).filter(|e| !e.is_empty()).map(str::to_owned);
     phases(&mut request, entry);
 
     let header_size = size(answer.and_then(|r| r.get("headersSize")));
@@ -236,16 +261,25 @@ fn read_entry(entry: &Value, id: u32, start: Millis, bodies: &mut BodyMap) -> Op
         None if request.status == Some(304) => Some(CacheSource::Revalidated),
         None => None,
     };
+    take_body(&mut request, content, bodies);
+    Some(request)
+}
+
+/// The body that a HAR carries, as text or base64.
+fn take_body(request: &mut Request, content: Option<&Value>, bodies: &mut BodyMap) {
     if let Some(text) = content.and_then(|c| c.get("text")).and_then(Value::as_str) {
         let base64 = content.and_then(|c| c.get("encoding")).and_then(Value::as_str) == Some("base64");
-        let body = if base64 { base64::engine::general_purpose::STANDARD.decode(text.trim()).ok() } else { Some(text.as_bytes().to_vec()) };
+        let body = if base64 {
+            base64::engine::general_purpose::STANDARD.decode(text.trim()).ok()
+        } else {
+            Some(text.as_bytes().to_vec())
+        };
         if let Some(body) = body.filter(|b| !b.is_empty()) {
             let hash = body_hash(&body);
             request.body = Some(BodyRef { hash: hash.clone(), size: Bytes(body.len() as u64) });
             bodies.insert(hash, body);
         }
     }
-    Some(request)
 }
 
 fn kind(entry: &Value, mime: &str, url: &str) -> ResourceKind {
@@ -264,7 +298,9 @@ fn kind(entry: &Value, mime: &str, url: &str) -> ResourceKind {
 /// HAR's `timings`: −1 or missing is "does not apply"; `ssl` lies inside `connect`.
 fn phases(request: &mut Request, entry: &Value) {
     let timings = entry.get("timings");
-    let part = |key: &str| timings.and_then(|t| t.get(key)).and_then(Value::as_f64).filter(|v| v.is_finite() && *v >= 0.0 && *v < 1e9);
+    let part = |key: &str| {
+        timings.and_then(|t| t.get(key)).and_then(Value::as_f64).filter(|v| v.is_finite() && *v >= 0.0 && *v < 1e9)
+    };
     let any = ["blocked", "dns", "connect", "send", "wait", "receive"].iter().any(|k| part(k).is_some());
     let time = entry.get("time").and_then(Value::as_f64).filter(|v| v.is_finite() && *v >= 0.0 && *v < 1e9);
     if !any {
@@ -309,7 +345,12 @@ fn initiator(value: Option<&Value>) -> Initiator {
     }
     Initiator {
         kind,
-        url: value.get("url").and_then(Value::as_str).filter(|u| !u.is_empty()).map(Into::into).or_else(|| stack.first().cloned()),
+        url: value
+            .get("url")
+            .and_then(Value::as_str)
+            .filter(|u| !u.is_empty())
+            .map(Into::into)
+            .or_else(|| stack.first().cloned()),
         line: value.get("lineNumber").and_then(Value::as_f64).filter(|l| *l >= 0.0).map(|l| {
             #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
             let line = l as u32;
@@ -347,7 +388,8 @@ fn link_redirects(requests: &mut [Request]) {
 pub fn write(load: &Load, bodies: Option<&dyn phainon_core::Bodies>) -> Value {
     let zero = load.started_at.as_deref().and_then(epoch_ms).unwrap_or(0.0);
     let date = |at: Millis| rfc3339(zero + at.0).unwrap_or_else(|| "1970-01-01T00:00:00.000Z".into());
-    let list = |headers: &[Header]| headers.iter().map(|h| json!({"name": h.name, "value": h.value})).collect::<Vec<_>>();
+    let list =
+        |headers: &[Header]| headers.iter().map(|h| json!({"name": h.name, "value": h.value})).collect::<Vec<_>>();
     let entries: Vec<Value> = load
         .requests
         .iter()

@@ -57,7 +57,9 @@ const PRIVATE_HEADERS: [&str; 5] = ["cookie", "set-cookie", "authorization", "pr
 /// they were; what they said does not.
 pub fn redact(headers: &mut [Header]) {
     for header in headers {
-        if PRIVATE_HEADERS.iter().any(|name| header.name.eq_ignore_ascii_case(name)) && !header.value.starts_with("(not kept") {
+        if PRIVATE_HEADERS.iter().any(|name| header.name.eq_ignore_ascii_case(name))
+            && !header.value.starts_with("(not kept")
+        {
             header.value = format!("(not kept, {} bytes)", header.value.len());
         }
     }

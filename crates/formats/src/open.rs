@@ -33,7 +33,9 @@ fn open_nested(bytes: &[u8], name: &str, depth: u8) -> Result<Opened, FormatErro
         Some(b'[') => trace_alone(text, name),
         Some(b'{') if looks_like_trace(text) => trace_alone(text, name),
         Some(b'{') => har::read(text, name).map(|(load, bodies)| Opened { manifest: None, loads: vec![load], bodies }),
-        Some(_) => Err(FormatError::NotKnown { name: name.to_owned(), why: "it starts with something else than JSON".into() }),
+        Some(_) => {
+            Err(FormatError::NotKnown { name: name.to_owned(), why: "it starts with something else than JSON".into() })
+        }
     }
 }
 

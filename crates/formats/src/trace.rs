@@ -171,7 +171,11 @@ fn events<'a>(text: &'a str, name: &str, notes: &mut Vec<String>) -> Result<Vec<
         if !error.is_eof() || found.is_empty() {
             return Err(FormatError::json(name, &error));
         }
-        notes.push(format!("The trace is cut off at line {}; the {} events before that are shown.", error.line(), found.len()));
+        notes.push(format!(
+            "The trace is cut off at line {}; the {} events before that are shown.",
+            error.line(),
+            found.len()
+        ));
     }
     Ok(found)
 }
@@ -190,13 +194,18 @@ pub fn read(bytes: &[u8], name: &str, wanted: Option<&str>) -> Result<TraceFacts
     let text = String::from_utf8_lossy(bytes);
     let mut facts = TraceFacts::default();
     if let Cow::Owned(_) = text {
-        facts.notes.push("The trace holds bytes that are not valid UTF-8; they are shown as a replacement sign.".into());
+        facts
+            .notes
+            .push("The trace holds bytes that are not valid UTF-8; they are shown as a replacement sign.".into());
     }
     let events = events(&text, name, &mut facts.notes)?;
     let Some(navigation) = navigation(&events, wanted) else {
         return Err(FormatError::Nothing {
             name: name.to_owned(),
-            why: format!("none of its {} trace events is the start of a page's navigation (`navigationStart` with a URL)", events.len()),
+            why: format!(
+                "none of its {} trace events is the start of a page's navigation (`navigationStart` with a URL)",
+                events.len()
+            ),
         });
     };
     let main = main_thread_of(&events, navigation.thread);
@@ -204,7 +213,17 @@ pub fn read(bytes: &[u8], name: &str, wanted: Option<&str>) -> Result<TraceFacts
     facts.navigation_start_us = navigation.ts;
     let at = |ts: f64| Millis(((ts - navigation.ts) / 1000.0).max(0.0));
 
-    let mut reader = Reader { facts: &mut facts, navigation: &navigation, pieces: Vec::new(), open: Vec::new(), names: HashMap::new(), pictures: HashMap::new(), network: HashMap::new(), order: Vec::new(), first_input: None };
+    let mut reader = Reader {
+        facts: &mut facts,
+        navigation: &navigation,
+        pieces: Vec::new(),
+        open: Vec::new(),
+        names: HashMap::new(),
+        pictures: HashMap::new(),
+        network: HashMap::new(),
+        order: Vec::new(),
+        first_input: None,
+    };
     for event in &events {
         reader.event(event, main, &at);
     }
@@ -212,7 +231,10 @@ pub fn read(bytes: &[u8], name: &str, wanted: Option<&str>) -> Result<TraceFacts
     let last = events.iter().filter(|e| e.thread() == main).map(|e| e.ts + e.dur).fold(navigation.ts, f64::max);
     facts.end = at(last);
     if facts.work.is_empty() {
-        facts.missing.push(Missing { subject: Subject::MainThread, why: "The trace holds no main-thread tasks of this page.".into() });
+        facts.missing.push(Missing {
+            subject: Subject::MainThread,
+            why: "The trace holds no main-thread tasks of this page.".into(),
+        });
     }
     if facts.fcp.is_none() && facts.lcp_candidates.is_empty() {
         facts.missing.push(Missing {
@@ -318,7 +340,9 @@ impl Reader<'_> {
             return;
         }
         match &*event.name {
-            "firstContentfulPaint" if self.is_ours(&event.args()) => self.facts.fcp = self.facts.fcp.or(Some(at(event.ts))),
+            "firstContentfulPaint" if self.is_ours(&event.args()) => {
+                self.facts.fcp = self.facts.fcp.or(Some(at(event.ts)))
+            }
             "largestContentfulPaint::Candidate" => self.candidate(event, at),
             "LargestImagePaint::Candidate" => self.picture(event),
             "LayoutShift" if event.thread().0 == main.0 && event.ts >= self.navigation.ts => self.shift(event, at),
@@ -335,11 +359,15 @@ impl Reader<'_> {
             }
             "EventTiming" if event.ph == "b" && self.first_input.is_none() => {
                 let args = event.args();
-                if let Some("pointerdown" | "mousedown" | "keydown" | "touchstart" | "click") = args["data"]["type"].as_str() {
+                if let Some("pointerdown" | "mousedown" | "keydown" | "touchstart" | "click") =
+                    args["data"]["type"].as_str()
+                {
                     self.first_input = Some(event.ts);
                 }
             }
-            "ResourceSendRequest" | "ResourceReceiveResponse" | "ResourceFinish" | "ResourceChangePriority" if event.ts >= self.navigation.ts => {
+            "ResourceSendRequest" | "ResourceReceiveResponse" | "ResourceFinish" | "ResourceChangePriority"
+                if event.ts >= self.navigation.ts =>
+            {
                 self.resource(event, at);
             }
             _ => {}
@@ -371,7 +399,9 @@ impl Reader<'_> {
         let (kind, name) = match &*event.name {
             "RunTask" | "ThreadControllerImpl::RunTask" | "Task" => (WorkKind::Other, WorkName::Task),
             "EvaluateScript" | "v8.evaluateModule" => (WorkKind::ScriptRun, WorkName::Evaluate),
-            "v8.compile" | "v8.compileModule" | "V8.CompileCode" | "v8.produceCache" => (WorkKind::ScriptCompile, WorkName::Compile),
+            "v8.compile" | "v8.compileModule" | "V8.CompileCode" | "v8.produceCache" => {
+                (WorkKind::ScriptCompile, WorkName::Compile)
+            }
             "FunctionCall" => (WorkKind::ScriptRun, WorkName::Call),
             "TimerFire" => (WorkKind::ScriptRun, WorkName::Timer),
             "EventDispatch" => (WorkKind::ScriptRun, WorkName::Event),
@@ -381,10 +411,11 @@ impl Reader<'_> {
             "ParseAuthorStyleSheet" => (WorkKind::Style, WorkName::ParseSheet),
             "UpdateLayoutTree" | "RecalculateStyles" => (WorkKind::Style, WorkName::Style),
             "Layout" => (WorkKind::Layout, WorkName::Layout),
-            "PrePaint" | "Paint" | "Layerize" | "UpdateLayer" | "UpdateLayerTree" | "Commit" | "PaintImage" | "Decode Image" | "CompositeLayers" => {
-                (WorkKind::Paint, WorkName::Paint)
+            "PrePaint" | "Paint" | "Layerize" | "UpdateLayer" | "UpdateLayerTree" | "Commit" | "PaintImage"
+            | "Decode Image" | "CompositeLayers" => (WorkKind::Paint, WorkName::Paint),
+            "MajorGC" | "MinorGC" | "V8.GCScavenger" | "BlinkGC.AtomicPhase" | "V8.GC_MC_INCREMENTAL" => {
+                (WorkKind::GarbageCollection, WorkName::Collect)
             }
-            "MajorGC" | "MinorGC" | "V8.GCScavenger" | "BlinkGC.AtomicPhase" | "V8.GC_MC_INCREMENTAL" => (WorkKind::GarbageCollection, WorkName::Collect),
             "HitTest" => (WorkKind::Input, WorkName::Other),
             _ => return None,
         };
@@ -399,7 +430,15 @@ impl Reader<'_> {
             event: None,
             timer: None,
         };
-        if !matches!(name, WorkName::Task | WorkName::Paint | WorkName::Layout | WorkName::Style | WorkName::Microtasks | WorkName::Collect) {
+        if !matches!(
+            name,
+            WorkName::Task
+                | WorkName::Paint
+                | WorkName::Layout
+                | WorkName::Style
+                | WorkName::Microtasks
+                | WorkName::Collect
+        ) {
             let args = event.args();
             let data = if args["data"].is_object() { &args["data"] } else { &args["beginData"] };
             // ParseHTML names the document it reads; that is not a script to blame.
@@ -411,8 +450,10 @@ impl Reader<'_> {
             work.event = if name == WorkName::Event { data["type"].as_str().map(|t| self.intern(t)) } else { None };
             work.timer = data["timerId"].as_i64();
             if name == WorkName::Event
-                && let Some("click" | "keydown" | "keyup" | "pointerdown" | "pointerup" | "mousedown" | "mouseup" | "touchstart" | "touchend" | "input") =
-                    work.event.as_deref()
+                && let Some(
+                    "click" | "keydown" | "keyup" | "pointerdown" | "pointerup" | "mousedown" | "mouseup"
+                    | "touchstart" | "touchend" | "input",
+                ) = work.event.as_deref()
             {
                 work.kind = WorkKind::Input;
             }
@@ -467,7 +508,13 @@ impl Reader<'_> {
             let side = |i: usize| value.get(i).and_then(Value::as_f64).unwrap_or(0.0);
             Rect { x: side(0), y: side(1), width: side(2), height: side(3) }
         };
-        let moved = data["impacted_nodes"].as_array().into_iter().flatten().take(50).map(|n| (rect(&n["old_rect"]), rect(&n["new_rect"]))).collect();
+        let moved = data["impacted_nodes"]
+            .as_array()
+            .into_iter()
+            .flatten()
+            .take(50)
+            .map(|n| (rect(&n["old_rect"]), rect(&n["new_rect"])))
+            .collect();
         self.facts.shifts.push(LayoutShift {
             at: at(event.ts),
             score,
@@ -537,7 +584,9 @@ impl Reader<'_> {
                     .as_array()
                     .into_iter()
                     .flatten()
-                    .filter_map(|h| Some(Header { name: h["name"].as_str()?.to_owned(), value: h["value"].as_str()?.to_owned() }))
+                    .filter_map(|h| {
+                        Some(Header { name: h["name"].as_str()?.to_owned(), value: h["value"].as_str()?.to_owned() })
+                    })
                     .collect();
                 crate::redact(&mut request.response_headers);
                 timing(request, &data["timing"], self.navigation.ts);
@@ -638,10 +687,14 @@ pub fn timing(request: &mut Request, timing: &Value, navigation_start_us: f64) {
     let base = base * 1000.0 - navigation_start_us / 1000.0;
     // The renderer hears of a navigation's request late; the network knew it earlier.
     request.start = request.start.min(Millis(base.max(0.0)));
-    let part = |key: &str| timing[key].as_f64().filter(|v| *v >= 0.0 && v.is_finite()).map(|v| Millis(base + v).max(request.start));
+    let part = |key: &str| {
+        timing[key].as_f64().filter(|v| *v >= 0.0 && v.is_finite()).map(|v| Millis(base + v).max(request.start))
+    };
     let connect_start = part("dnsStart").or(part("connectStart"));
     let (connect_end, tls, sent) = (part("connectEnd"), part("sslStart"), part("sendStart"));
-    let first = part("receiveHeadersStart").filter(|_| timing["receiveHeadersStart"].as_f64() > Some(0.0)).or(part("receiveHeadersEnd"));
+    let first = part("receiveHeadersStart")
+        .filter(|_| timing["receiveHeadersStart"].as_f64() > Some(0.0))
+        .or(part("receiveHeadersEnd"));
     request.connect_start = connect_start;
     request.connect_end = connect_end.filter(|_| connect_start.is_some());
     request.tls_start = tls;
@@ -651,9 +704,12 @@ pub fn timing(request: &mut Request, timing: &Value, navigation_start_us: f64) {
 
 /// What a stylesheet names is reported as found by a parser: that of the sheet. Its kind is set right here.
 pub fn name_style_initiators(requests: &mut [Request]) {
-    let sheets: HashSet<Arc<str>> = requests.iter().filter(|r| r.kind == ResourceKind::Style).map(|r| r.url.clone()).collect();
+    let sheets: HashSet<Arc<str>> =
+        requests.iter().filter(|r| r.kind == ResourceKind::Style).map(|r| r.url.clone()).collect();
     for request in requests {
-        if request.initiator.kind == InitiatorKind::Parser && request.initiator.url.as_ref().is_some_and(|u| sheets.contains(u)) {
+        if request.initiator.kind == InitiatorKind::Parser
+            && request.initiator.url.as_ref().is_some_and(|u| sheets.contains(u))
+        {
             request.initiator.kind = InitiatorKind::Style;
         }
     }

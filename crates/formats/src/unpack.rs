@@ -7,7 +7,8 @@ use std::io::Read;
 /// No part of a file may unpack to more than this many bytes.
 pub const MAX_UNPACKED: u64 = 1 << 30;
 /// Above [`RATIO_FROM`] bytes, no file may unpack to more than this many times its own size.
-const MAX_RATIO: u64 = 250;
+/// Real traces and HARs pack to a tenth or a twentieth.
+const MAX_RATIO: u64 = 120;
 const RATIO_FROM: u64 = 32 << 20;
 
 /// The bytes of a gzip file.

@@ -18,7 +18,8 @@ const START_LIMIT: Duration = Duration::from_secs(20);
 /// The browser to use: the one named, else `PHAINON_BROWSER`, else the first one installed. May be
 /// the `ws://` address of a browser that runs elsewhere.
 pub fn find(named: Option<&str>) -> Result<String, RecordError> {
-    let named = named.map(str::to_owned).or_else(|| std::env::var("PHAINON_BROWSER").ok()).filter(|n| !n.trim().is_empty());
+    let named =
+        named.map(str::to_owned).or_else(|| std::env::var("PHAINON_BROWSER").ok()).filter(|n| !n.trim().is_empty());
     if let Some(named) = named {
         if named.starts_with("ws://") || named.starts_with("wss://") || Path::new(&named).is_file() {
             return Ok(named);
@@ -26,6 +27,17 @@ pub fn find(named: Option<&str>) -> Result<String, RecordError> {
         return Err(RecordError::BrowserStart(named, "there is no such file".into()));
     }
     PLACES.iter().find(|p| Path::new(p).is_file()).map(|p| (*p).to_owned()).ok_or(RecordError::NoBrowser)
+}
+
+/// A browser that may yet fail to start: killed with its group unless it is taken out.
+struct Starting(Option<Child>);
+
+impl Drop for Starting {
+    fn drop(&mut self) {
+        if let Some(child) = &self.0 {
+            kill_group(child);
+        }
+    }
 }
 
 /// A running browser with a profile of its own. Dropping it kills the process and removes the profile.
@@ -46,7 +58,8 @@ impl Browser {
             return Ok(Self { child: None, profile: None, client, events });
         }
         let failed = |why: String| RecordError::BrowserStart(program.to_owned(), why);
-        let profile = tempfile::Builder::new().prefix("phainon-profile-").tempdir().map_err(|e| failed(e.to_string()))?;
+        let profile =
+            tempfile::Builder::new().prefix("phainon-profile-").tempdir().map_err(|e| failed(e.to_string()))?;
         let mut command = Command::new(program);
         command
             .args([
@@ -75,9 +88,16 @@ impl Browser {
         if is_root() {
             command.arg("--no-sandbox");
         }
-        command.arg("about:blank").stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).kill_on_drop(true);
-        let mut child = command.spawn().map_err(|e| failed(e.to_string()))?;
-        let stderr = child.stderr.take().ok_or_else(|| failed("it has no error output".into()))?;
+        command
+            .arg("about:blank")
+            .stdin(Stdio::null())
+            .stdout(Stdio::null())
+            .stderr(Stdio::piped())
+            .process_group(0)
+            .kill_on_drop(true);
+        let mut child = Starting(Some(command.spawn().map_err(|e| failed(e.to_string()))?));
+        let stderr =
+            child.0.as_mut().and_then(|c| c.stderr.take()).ok_or_else(|| failed("it has no error output".into()))?;
         let mut lines = BufReader::new(stderr).lines();
         let mut last = String::new();
         let address = tokio::time::timeout(START_LIMIT, async {
@@ -91,11 +111,13 @@ impl Browser {
         })
         .await
         .map_err(|_| failed(format!("it said nothing for {} s", START_LIMIT.as_secs())))?
-        .ok_or_else(|| failed(if last.is_empty() { "it ended at once".into() } else { format!("it ended with “{last}”") }))?;
+        .ok_or_else(|| {
+            failed(if last.is_empty() { "it ended at once".into() } else { format!("it ended with “{last}”") })
+        })?;
         // Its error output must go on being read, or it stops when the pipe is full.
         tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
         let (client, events) = Client::connect(&address).await?;
-        Ok(Self { child: Some(child), profile: Some(profile), client, events })
+        Ok(Self { child: child.0.take(), profile: Some(profile), client, events })
     }
 
     /// Ends the browser and waits until its profile is gone.
@@ -104,9 +126,18 @@ impl Browser {
     }
 }
 
+/// Kills the browser with everything it started. Debian's program is a shell script that starts the
+/// real one: killing the child alone would leave that running. The child leads a group of its own.
+fn kill_group(child: &Child) {
+    if let Some(pid) = child.id().and_then(|id| i32::try_from(id).ok()).and_then(rustix::process::Pid::from_raw) {
+        let _ = rustix::process::kill_process_group(pid, rustix::process::Signal::KILL);
+    }
+}
+
 async fn end(child: Option<Child>, profile: Option<TempDir>) {
     if let Some(mut child) = child {
-        let _ = child.kill().await;
+        kill_group(&child);
+        let _ = child.wait().await;
     }
     if let Some(profile) = profile {
         // Helper processes may still write for a moment after the browser has died.
@@ -124,6 +155,10 @@ async fn end(child: Option<Child>, profile: Option<TempDir>) {
 impl Drop for Browser {
     fn drop(&mut self) {
         let (child, profile) = (self.child.take(), self.profile.take());
+        // At once, since the runtime may be ending too.
+        if let Some(child) = &child {
+            kill_group(child);
+        }
         if (child.is_some() || profile.is_some())
             && let Ok(runtime) = tokio::runtime::Handle::try_current()
         {

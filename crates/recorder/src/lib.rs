@@ -16,13 +16,15 @@ mod record;
 pub mod shaper;
 
 pub use load::{Instruments, LoadLimits};
-pub use record::{check_address, Progress, RecordRequest, RecordedLoad, Recording, Stage, record};
+pub use record::{Progress, RecordRequest, RecordedLoad, Recording, Stage, check_address, record};
 
 /// Why a load or a whole recording failed, in a sentence for the user.
 #[derive(Debug, Clone, thiserror::Error)]
 #[allow(missing_docs)]
 pub enum RecordError {
-    #[error("No browser was found. Install Debian's headless browser with `apt-get install chromium-headless-shell`, or name another one with PHAINON_BROWSER.")]
+    #[error(
+        "No browser was found. Install Debian's headless browser with `apt-get install chromium-headless-shell`, or name another one with PHAINON_BROWSER."
+    )]
     NoBrowser,
     #[error("The browser {0} did not start: {1}")]
     BrowserStart(String, String),

@@ -89,7 +89,8 @@ impl LoadJob<'_> {
     /// Makes the load. An error is a load without data; a load with data may still be marked failed.
     pub async fn run(&self) -> Result<LoadResult, RecordError> {
         self.stage(Stage::Starting, 0, None);
-        let mut browser = Browser::start(self.program, self.shaper.port, self.conditions.width, self.conditions.height).await?;
+        let mut browser =
+            Browser::start(self.program, self.shaper.port, self.conditions.width, self.conditions.height).await?;
         let result = self.drive(&mut browser).await;
         browser.stop().await;
         result
@@ -101,7 +102,8 @@ impl LoadJob<'_> {
         let product = version["product"].as_str().unwrap_or("").replace("Headless", "").replace("Chrome/", "Chromium ");
         let target = client.call(None, "Target.createTarget", json!({"url": "about:blank"}), CALL).await?;
         let target_id = target["targetId"].as_str().unwrap_or("").to_owned();
-        let attached = client.call(None, "Target.attachToTarget", json!({"targetId": target_id, "flatten": true}), CALL).await?;
+        let attached =
+            client.call(None, "Target.attachToTarget", json!({"targetId": target_id, "flatten": true}), CALL).await?;
         let session = attached["sessionId"].as_str().unwrap_or("").to_owned();
         self.prepare(&client, &session, version["userAgent"].as_str().unwrap_or("")).await?;
 
@@ -139,9 +141,14 @@ impl LoadJob<'_> {
         on("Inspector.enable", json!({})).await?;
         on("Network.enable", json!({"maxTotalBufferSize": MOST_BODIES, "maxResourceBufferSize": MOST_OF_ONE})).await?;
         // Frames of other sites may live in processes of their own; they wait until we listen to them too.
-        on("Target.setAutoAttach", json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true})).await?;
+        on("Target.setAutoAttach", json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true}))
+            .await?;
         let c = self.conditions;
-        on("Emulation.setDeviceMetricsOverride", json!({"width": c.width, "height": c.height, "deviceScaleFactor": c.pixel_ratio, "mobile": c.mobile})).await?;
+        on(
+            "Emulation.setDeviceMetricsOverride",
+            json!({"width": c.width, "height": c.height, "deviceScaleFactor": c.pixel_ratio, "mobile": c.mobile}),
+        )
+        .await?;
         let mut agent = agent.replace("HeadlessChrome", "Chrome");
         if c.mobile {
             on("Emulation.setTouchEmulationEnabled", json!({"enabled": true, "maxTouchPoints": 5})).await?;
@@ -159,7 +166,9 @@ impl LoadJob<'_> {
         let host = url::Url::parse(self.url).ok().and_then(|u| u.host_str().map(str::to_owned)).unwrap_or_default();
         match self.shaper.trouble(&host) {
             Some(Trouble::Unresolved) => RecordError::Unresolved(host),
-            Some(Trouble::Private) => RecordError::Address(format!("{host} is a private address, and this server records public ones only.")),
+            Some(Trouble::Private) => {
+                RecordError::Address(format!("{host} is a private address, and this server records public ones only."))
+            }
             Some(Trouble::Unreachable(why)) => RecordError::Unreachable(host, why),
             None => RecordError::Unreachable(host, error.trim_start_matches("net::").to_owned()),
         }
@@ -219,7 +228,11 @@ impl<'a> Watcher<'a> {
                 }
             }
             "Page.screencastFrame" => {
-                self.client.tell(Some(self.session), "Page.screencastFrameAck", json!({"sessionId": params["sessionId"]}));
+                self.client.tell(
+                    Some(self.session),
+                    "Page.screencastFrameAck",
+                    json!({"sessionId": params["sessionId"]}),
+                );
                 let at = params["metadata"]["timestamp"].as_f64();
                 let picture = params["data"].as_str().and_then(|d| STANDARD.decode(d).ok());
                 if let (Some(at), Some(picture)) = (at, picture) {
@@ -250,10 +263,22 @@ impl<'a> Watcher<'a> {
             "Target.attachedToTarget" => {
                 if let Some(child) = params["sessionId"].as_str().filter(|s| *s != self.session) {
                     let child = Some(child);
-                    self.client.tell(child, "Network.enable", json!({"maxTotalBufferSize": MOST_BODIES, "maxResourceBufferSize": MOST_OF_ONE}));
-                    self.client.tell(child, "Target.setAutoAttach", json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true}));
+                    self.client.tell(
+                        child,
+                        "Network.enable",
+                        json!({"maxTotalBufferSize": MOST_BODIES, "maxResourceBufferSize": MOST_OF_ONE}),
+                    );
+                    self.client.tell(
+                        child,
+                        "Target.setAutoAttach",
+                        json!({"autoAttach": true, "waitForDebuggerOnStart": true, "flatten": true}),
+                    );
                     if self.job.conditions.cpu_slowdown > 1.0 {
-                        self.client.tell(child, "Emulation.setCPUThrottlingRate", json!({"rate": self.job.conditions.cpu_slowdown}));
+                        self.client.tell(
+                            child,
+                            "Emulation.setCPUThrottlingRate",
+                            json!({"rate": self.job.conditions.cpu_slowdown}),
+                        );
                     }
                     self.client.tell(child, "Runtime.runIfWaitingForDebugger", json!({}));
                 }
@@ -262,7 +287,9 @@ impl<'a> Watcher<'a> {
             "Target.targetCrashed" => self.crashed = true,
             "Tracing.tracingComplete" => self.trace_stream = Some(params["stream"].as_str().unwrap_or("").to_owned()),
             // A page that asks the user something would wait for ever.
-            "Page.javascriptDialogOpening" => self.client.tell(Some(self.session), "Page.handleJavaScriptDialog", json!({"accept": true})),
+            "Page.javascriptDialogOpening" => {
+                self.client.tell(Some(self.session), "Page.handleJavaScriptDialog", json!({"accept": true}))
+            }
             _ => {}
         }
     }
@@ -291,7 +318,11 @@ impl<'a> Watcher<'a> {
     }
 
     /// Watches until network and main thread have been quiet for long enough, or the time is up.
-    async fn until_quiet(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>, began: Instant) -> Result<Outcome, RecordError> {
+    async fn until_quiet(
+        &mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+        began: Instant,
+    ) -> Result<Outcome, RecordError> {
         let quiet = self.job.limits.quiet;
         let deadline = began + self.job.limits.longest;
         loop {
@@ -311,7 +342,8 @@ impl<'a> Watcher<'a> {
                     }
                     Some(ms) => {
                         let rest = (quiet.as_secs_f64() - ms / 1000.0).clamp(0.05, 2.0);
-                        self.last_traffic = self.last_traffic.max(Instant::now() + Duration::from_secs_f64(rest) - quiet);
+                        self.last_traffic =
+                            self.last_traffic.max(Instant::now() + Duration::from_secs_f64(rest) - quiet);
                     }
                 }
                 continue;
@@ -329,13 +361,20 @@ impl<'a> Watcher<'a> {
         }
     }
 
-    async fn is_stuck(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>) -> Result<bool, RecordError> {
+    async fn is_stuck(
+        &mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+    ) -> Result<bool, RecordError> {
         let soon = Instant::now() + Duration::from_secs(4);
         Ok(self.main_thread_quiet(events, soon).await?.is_none())
     }
 
     /// Milliseconds for which the main thread has been quiet; `None` when it does not answer in time.
-    async fn main_thread_quiet(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>, deadline: Instant) -> Result<Option<f64>, RecordError> {
+    async fn main_thread_quiet(
+        &mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+        deadline: Instant,
+    ) -> Result<Option<f64>, RecordError> {
         let Some(world) = self.world else { return Ok(Some(f64::INFINITY)) };
         let limit = (deadline - Instant::now()).max(Duration::from_secs(2));
         let client = self.client.clone();
@@ -382,7 +421,10 @@ impl<'a> Watcher<'a> {
             if let Some(world) = self.world {
                 let (c, s) = (client.clone(), session.clone());
                 let mut reading = None;
-                let read = async { reading = Some(page::read(&c, &s, world).await); Ok(Value::Null) };
+                let read = async {
+                    reading = Some(page::read(&c, &s, world).await);
+                    Ok(Value::Null)
+                };
                 self.while_waiting(events, read).await?;
                 match reading {
                     Some(Ok(read)) => {
@@ -398,7 +440,10 @@ impl<'a> Watcher<'a> {
             for node in nodes.into_iter().rev().take(12) {
                 let (c, s) = (client.clone(), session.clone());
                 let mut found = None;
-                let ask = async { found = page::element(&c, &s, node).await; Ok(Value::Null) };
+                let ask = async {
+                    found = page::element(&c, &s, node).await;
+                    Ok(Value::Null)
+                };
                 self.while_waiting(events, ask).await?;
                 record.elements.extend(found);
             }
@@ -411,13 +456,18 @@ impl<'a> Watcher<'a> {
         record.end_ms = facts.as_ref().map(|f| f.end);
         let frames = self.place_frames(navigation_us);
         if self.frames_left_out > 0 {
-            notes.push(format!("{} more pictures of the screen were left out after the first {MOST_FRAMES}.", self.frames_left_out));
+            notes.push(format!(
+                "{} more pictures of the screen were left out after the first {MOST_FRAMES}.",
+                self.frames_left_out
+            ));
         }
         record.frames = frames.iter().map(|(f, _)| f.clone()).collect();
         let requests = self.network.finish(navigation_us, &self.main_frame);
         let failed = failure(&requests, &outcome, &record, self.job.limits);
         if self.job.instruments.trace && facts.is_none() {
-            return Err(RecordError::Other(failed.unwrap_or_else(|| "The browser's trace holds no navigation to the page.".into())));
+            return Err(RecordError::Other(
+                failed.unwrap_or_else(|| "The browser's trace holds no navigation to the page.".into()),
+            ));
         }
         record.notes = notes;
         let raw = RawLoad {
@@ -434,7 +484,10 @@ impl<'a> Watcher<'a> {
         Ok(LoadResult { raw, bodies, browser: Some(product) })
     }
 
-    async fn read_trace(&mut self, events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>) -> Result<Option<Vec<u8>>, RecordError> {
+    async fn read_trace(
+        &mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+    ) -> Result<Option<Vec<u8>>, RecordError> {
         let (client, session) = (self.client.clone(), self.session.to_owned());
         let end = client.call(Some(&session), "Tracing.end", json!({}), CALL);
         self.while_waiting(events, end).await?;
@@ -481,23 +534,38 @@ impl<'a> Watcher<'a> {
             let limit = if stuck { Duration::from_secs(2) } else { CALL };
             let client = self.client.clone();
             let session = session.unwrap_or_else(|| self.session.to_owned());
-            let ask = async move { Ok(client.call(Some(&session), "Network.getResponseBody", json!({"requestId": id}), limit).await.unwrap_or(Value::Null)) };
+            let ask = async move {
+                Ok(client
+                    .call(Some(&session), "Network.getResponseBody", json!({"requestId": id}), limit)
+                    .await
+                    .unwrap_or(Value::Null))
+            };
             let answer = self.while_waiting(events, ask).await?;
             let Some(text) = answer["body"].as_str() else {
                 refused += 1;
                 continue;
             };
-            let body = if answer["base64Encoded"].as_bool() == Some(true) { STANDARD.decode(text).unwrap_or_default() } else { text.as_bytes().to_vec() };
+            let body = if answer["base64Encoded"].as_bool() == Some(true) {
+                STANDARD.decode(text).unwrap_or_default()
+            } else {
+                text.as_bytes().to_vec()
+            };
             kept += body.len() as u64;
             let hash = body_hash(&body);
             self.network.set_body(at, hash.clone(), body.len() as u64);
             bodies.insert(hash, body);
         }
         if left_out > 0 {
-            notes.push(format!("{left_out} bodies were not kept: over {} in one, or {} in all.", phainon_core::Bytes(MOST_OF_ONE).text(), phainon_core::Bytes(MOST_BODIES).text()));
+            notes.push(format!(
+                "{left_out} bodies were not kept: over {} in one, or {} in all.",
+                phainon_core::Bytes(MOST_OF_ONE).text(),
+                phainon_core::Bytes(MOST_BODIES).text()
+            ));
         }
         if refused > 0 {
-            notes.push(format!("The browser no longer had {refused} bodies; checks that compute on them pass those over."));
+            notes.push(format!(
+                "The browser no longer had {refused} bodies; checks that compute on them pass those over."
+            ));
         }
         Ok(())
     }
@@ -515,22 +583,38 @@ impl<'a> Watcher<'a> {
         placed
             .into_iter()
             .enumerate()
-            .map(|(n, (at, picture))| (ScreenFrame { at_ms: Millis(at.max(0.0)), file: format!("{n:04}.jpg") }, picture))
+            .map(|(n, (at, picture))| {
+                (ScreenFrame { at_ms: Millis(at.max(0.0)), file: format!("{n:04}.jpg") }, picture)
+            })
             .collect()
     }
 }
 
 /// Why a load that has data still counts as failed.
-fn failure(requests: &[phainon_core::Request], outcome: &Outcome, record: &PageRecord, limits: &LoadLimits) -> Option<String> {
-    let document = requests.iter().filter(|r| r.main_frame && r.kind == phainon_core::ResourceKind::Document).rfind(|r| *r.url == *record.url);
+fn failure(
+    requests: &[phainon_core::Request],
+    outcome: &Outcome,
+    record: &PageRecord,
+    limits: &LoadLimits,
+) -> Option<String> {
+    let document = requests
+        .iter()
+        .filter(|r| r.main_frame && r.kind == phainon_core::ResourceKind::Document)
+        .rfind(|r| *r.url == *record.url);
     if let Some(status) = document.and_then(|d| d.status).filter(|s| *s >= 400) {
         return Some(format!("The server answered {status} for the document."));
     }
     if outcome.stuck {
-        return Some(format!("The page kept its main thread busy until the time was up ({} s) and no longer answered.", limits.longest.as_secs()));
+        return Some(format!(
+            "The page kept its main thread busy until the time was up ({} s) and no longer answered.",
+            limits.longest.as_secs()
+        ));
     }
     if outcome.cut_off {
-        return Some(format!("The page was still busy when the time was up ({} s); what was observed until then is kept.", limits.longest.as_secs()));
+        return Some(format!(
+            "The page was still busy when the time was up ({} s); what was observed until then is kept.",
+            limits.longest.as_secs()
+        ));
     }
     None
 }

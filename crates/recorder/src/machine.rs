@@ -6,7 +6,8 @@ use std::time::Instant;
 /// Reads the load average and times a fixed calculation on one core.
 #[must_use]
 pub fn look() -> Machine {
-    let load_average = std::fs::read_to_string("/proc/loadavg").ok().and_then(|s| s.split_whitespace().next()?.parse().ok());
+    let load_average =
+        std::fs::read_to_string("/proc/loadavg").ok().and_then(|s| s.split_whitespace().next()?.parse().ok());
     let cores = std::thread::available_parallelism().map_or(1, |n| u32::try_from(n.get()).unwrap_or(1));
     Machine { cores, load_average, calibration_ms: Some(calibrate()) }
 }

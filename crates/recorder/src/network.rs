@@ -139,7 +139,11 @@ impl Network {
         let asked = &params["request"];
         let url = asked["url"].as_str().unwrap_or("");
         let place = self.entries.len();
-        let mut request = Request::new(u32::try_from(place).unwrap_or(u32::MAX), url, trace::kind_of(params["type"].as_str().unwrap_or(""), url));
+        let mut request = Request::new(
+            u32::try_from(place).unwrap_or(u32::MAX),
+            url,
+            trace::kind_of(params["type"].as_str().unwrap_or(""), url),
+        );
         request.method = asked["method"].as_str().unwrap_or("GET").to_owned();
         request.priority = asked["initialPriority"].as_str().map(str::to_owned);
         request.request_headers = self.early_headers.remove(id).unwrap_or_else(|| headers_of(&asked["headers"]));
@@ -239,7 +243,12 @@ fn headers_of(value: &Value) -> Vec<Header> {
         .flatten()
         // Headers sent more than once come joined by line breaks.
         .flat_map(|(name, value)| {
-            value.as_str().unwrap_or("").split('\n').map(|v| Header { name: name.clone(), value: v.to_owned() }).collect::<Vec<_>>()
+            value
+                .as_str()
+                .unwrap_or("")
+                .split('\n')
+                .map(|v| Header { name: name.clone(), value: v.to_owned() })
+                .collect::<Vec<_>>()
         })
         .collect()
 }

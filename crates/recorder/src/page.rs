@@ -44,7 +44,8 @@ pub async fn read(client: &Client, session: &str, world: i64) -> Result<PageRead
     if let Some(thrown) = answer["exceptionDetails"]["exception"]["description"].as_str() {
         return Err(RecordError::Other(format!("The document could not be read: {thrown}")));
     }
-    serde_json::from_value(answer["result"]["value"].clone()).map_err(|e| RecordError::Other(format!("The document could not be read: {e}")))
+    serde_json::from_value(answer["result"]["value"].clone())
+        .map_err(|e| RecordError::Other(format!("The document could not be read: {e}")))
 }
 
 /// The element behind a node number of the trace, if it is still in the document.

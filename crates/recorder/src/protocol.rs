@@ -81,12 +81,17 @@ impl Client {
     /// Calls a method without waiting: for acknowledgements.
     pub fn tell(&self, session: Option<&str>, method: &str, params: Value) {
         let (answer, _) = oneshot::channel();
-        let _ = self.calls.send(Call { method: method.to_owned(), session: session.map(str::to_owned), params, answer });
+        let _ =
+            self.calls.send(Call { method: method.to_owned(), session: session.map(str::to_owned), params, answer });
     }
 }
 
 /// Carries calls to the browser and answers and events back, until either side is gone.
-async fn exchange(mut connection: Connection<Event>, mut inbox: mpsc::UnboundedReceiver<Call>, outbox: mpsc::UnboundedSender<Event>) {
+async fn exchange(
+    mut connection: Connection<Event>,
+    mut inbox: mpsc::UnboundedReceiver<Call>,
+    outbox: mpsc::UnboundedSender<Event>,
+) {
     let mut waiting: HashMap<CallId, (String, oneshot::Sender<Answer>)> = HashMap::new();
     loop {
         tokio::select! {

@@ -116,7 +116,10 @@ pub fn check_address(text: &str) -> Result<url::Url, RecordError> {
 
 /// Makes the recording. Fails as a whole only where no load could be tried at all; otherwise each
 /// load carries its own reason.
-pub async fn record(request: &RecordRequest, progress: mpsc::UnboundedSender<Progress>) -> Result<Recording, RecordError> {
+pub async fn record(
+    request: &RecordRequest,
+    progress: mpsc::UnboundedSender<Progress>,
+) -> Result<Recording, RecordError> {
     let url = check_address(&request.url)?;
     let program = browser::find(request.browser.as_deref())?;
     let machine = tokio::task::spawn_blocking(machine::look).await.unwrap_or_default();
@@ -125,7 +128,8 @@ pub async fn record(request: &RecordRequest, progress: mpsc::UnboundedSender<Pro
     let mut recording = Recording { loads: Vec::new(), bodies: BodyMap::new(), browser: None, machine };
     for number in 1..=of {
         let link = Link::of(&request.conditions, hosts.clone(), request.public_only);
-        let shaper = Shaper::start(link).await.map_err(|e| RecordError::Other(format!("The link shaper did not start: {e}")))?;
+        let shaper =
+            Shaper::start(link).await.map_err(|e| RecordError::Other(format!("The link shaper did not start: {e}")))?;
         let job = LoadJob {
             url: url.as_str(),
             conditions: &request.conditions,

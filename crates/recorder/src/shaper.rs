@@ -250,7 +250,13 @@ fn is_public(address: IpAddr) -> bool {
     match address {
         IpAddr::V4(v4) => {
             let [a, b, ..] = v4.octets();
-            !(v4.is_private() || v4.is_loopback() || v4.is_link_local() || v4.is_unspecified() || v4.is_broadcast() || a == 0 || (a == 100 && (64..128).contains(&b)))
+            !(v4.is_private()
+                || v4.is_loopback()
+                || v4.is_link_local()
+                || v4.is_unspecified()
+                || v4.is_broadcast()
+                || a == 0
+                || (a == 100 && (64..128).contains(&b)))
         }
         IpAddr::V6(v6) => match v6.to_ipv4_mapped() {
             Some(v4) => is_public(IpAddr::V4(v4)),
@@ -279,7 +285,13 @@ impl Window {
 }
 
 /// Carries one direction: window, bottleneck, half a round trip.
-async fn carry(mut from: OwnedReadHalf, mut to: OwnedWriteHalf, bottleneck: &Bottleneck, half: Duration, windowed: bool) -> io::Result<()> {
+async fn carry(
+    mut from: OwnedReadHalf,
+    mut to: OwnedWriteHalf,
+    bottleneck: &Bottleneck,
+    half: Duration,
+    windowed: bool,
+) -> io::Result<()> {
     let (outbox, mut inbox) = mpsc::channel::<(Instant, Vec<u8>)>(4096);
     let reading = async move {
         let mut window = Window { size: FIRST_WINDOW, on_the_way: VecDeque::new(), sum: 0 };
@@ -330,7 +342,18 @@ mod tests {
 
     #[test]
     fn private_addresses_are_told_from_public_ones() {
-        for private in ["127.0.0.1", "10.1.2.3", "192.168.0.1", "169.254.1.1", "100.64.0.1", "0.0.0.0", "::1", "fd00::1", "fe80::1", "::ffff:10.0.0.1"] {
+        for private in [
+            "127.0.0.1",
+            "10.1.2.3",
+            "192.168.0.1",
+            "169.254.1.1",
+            "100.64.0.1",
+            "0.0.0.0",
+            "::1",
+            "fd00::1",
+            "fe80::1",
+            "::ffff:10.0.0.1",
+        ] {
             assert!(!is_public(private.parse().expect("an address")), "{private}");
         }
         for public in ["192.0.2.1", "100.128.0.1", "2001:db8::1"] {

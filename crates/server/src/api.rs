@@ -163,7 +163,10 @@ async fn export_har(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32
     let bytes = app
         .with_store(move |store| {
             store.recording(id)?;
-            let load = store.load(id, number)?.load.ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no data."))?;
+            let load = store
+                .load(id, number)?
+                .load
+                .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no data."))?;
             let body = |hash: &str| store.body(hash).ok().flatten();
             serde_json::to_vec(&har::write(&load, Some(&body))).map_err(|e| Problem::bad(e.to_string()))
         })
@@ -214,7 +217,8 @@ async fn jobs(Shared(app): Shared<App>) -> Json<Vec<Job>> {
 
 async fn start_job(Shared(app): Shared<App>, Json(wanted): Json<JobRequest>) -> Answer<Json<Job>> {
     let url = check_address(&wanted.url).map_err(|e| Problem::bad(e.to_string()))?;
-    let mut conditions = preset(&wanted.conditions).ok_or_else(|| Problem::bad(format!("There are no conditions named “{}”.", wanted.conditions)))?;
+    let mut conditions = preset(&wanted.conditions)
+        .ok_or_else(|| Problem::bad(format!("There are no conditions named “{}”.", wanted.conditions)))?;
     conditions.distance = wanted.distance;
     if !(1..=20).contains(&wanted.loads) {
         return Err(Problem::bad("A recording has 1 to 20 loads."));
@@ -236,7 +240,10 @@ async fn cancel_job(Shared(app): Shared<App>, Path(id): Path<u64>) -> Answer<Sta
     Ok(StatusCode::NO_CONTENT)
 }
 
-async fn follow_job(Shared(app): Shared<App>, Path(id): Path<u64>) -> Answer<Sse<impl Stream<Item = Result<Event, Infallible>>>> {
+async fn follow_job(
+    Shared(app): Shared<App>,
+    Path(id): Path<u64>,
+) -> Answer<Sse<impl Stream<Item = Result<Event, Infallible>>>> {
     let states = app.jobs.follow(id)?.map(|job| Ok(Event::default().json_data(&job).unwrap_or_default()));
     Ok(Sse::new(states).keep_alive(KeepAlive::default()))
 }
@@ -261,7 +268,11 @@ pub struct FixChange {
     pub reason: Option<String>,
 }
 
-async fn set_fix(Shared(app): Shared<App>, Path((site, id)): Path<(String, i64)>, Json(change): Json<FixChange>) -> Answer<StatusCode> {
+async fn set_fix(
+    Shared(app): Shared<App>,
+    Path((site, id)): Path<(String, i64)>,
+    Json(change): Json<FixChange>,
+) -> Answer<StatusCode> {
     let reason = change.reason.map(|r| r.trim().chars().take(1_000).collect::<String>()).filter(|r| !r.is_empty());
     if change.state == FixState::SetAside && reason.is_none() {
         return Err(Problem::bad("A fix that is set aside needs a reason, so that nobody wonders later."));
@@ -284,7 +295,11 @@ pub struct PlanOrder {
     pub ids: Option<Vec<i64>>,
 }
 
-async fn order_plan(Shared(app): Shared<App>, Path(site): Path<String>, Json(order): Json<PlanOrder>) -> Answer<StatusCode> {
+async fn order_plan(
+    Shared(app): Shared<App>,
+    Path(site): Path<String>,
+    Json(order): Json<PlanOrder>,
+) -> Answer<StatusCode> {
     app.with_store(move |store| Ok(store.order_plan(&site, order.ids.as_deref())?)).await?;
     Ok(StatusCode::NO_CONTENT)
 }

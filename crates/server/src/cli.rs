@@ -172,7 +172,9 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     request.limits.longest = Duration::from_secs(given.longest);
     // The scenario's hosts exist nowhere else: whoever records them means the stand-in.
     let stand_in = match url.host_str() {
-        Some(host) if StandIn::serves(host) => Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?),
+        Some(host) if StandIn::serves(host) => {
+            Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?)
+        }
         _ => None,
     };
     request.hosts = stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
@@ -180,7 +182,11 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
     let shown = tokio::spawn(show_progress(receiver));
     let recorded_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true);
-    let recording = record(&request, sender).await.map_err(|e| e.to_string())?;
+    // Interrupted, the recording is dropped, and its browser with it.
+    let recording = tokio::select! {
+        recording = record(&request, sender) => recording.map_err(|e| e.to_string())?,
+        _ = tokio::signal::ctrl_c() => return Err("interrupted; nothing was written.".into()),
+    };
     let _ = shown.await;
     let mut opened = opened_from(recording, url.as_str(), given.page, &conditions, recorded_at);
     let manifest = opened.manifest.take().ok_or("the recording has no manifest")?;
@@ -215,8 +221,10 @@ async fn show_progress(mut receiver: tokio::sync::mpsc::UnboundedReceiver<Progre
 }
 
 fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
-    let name = given.file.file_name().map_or_else(|| given.file.display().to_string(), |n| n.to_string_lossy().into_owned());
-    let file = std::fs::File::open(&given.file).map_err(|e| format!("{} could not be opened: {e}", given.file.display()))?;
+    let name =
+        given.file.file_name().map_or_else(|| given.file.display().to_string(), |n| n.to_string_lossy().into_owned());
+    let file =
+        std::fs::File::open(&given.file).map_err(|e| format!("{} could not be opened: {e}", given.file.display()))?;
     let bytes = archive::read_from(file, &name).map_err(|e| e.to_string())?;
     let budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
     let opened = open(&bytes, &name).map_err(|e| e.to_string())?;
@@ -224,7 +232,10 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
     let (reading, _) = read_opened(opened).map_err(|e| e.to_string())?;
     let chosen = match given.load {
         Some(number) => {
-            let load = number.checked_sub(1).and_then(|n| reading.loads.get(n)).ok_or_else(|| format!("there is no load {number}; the file holds {}.", reading.loads.len()))?;
+            let load = number
+                .checked_sub(1)
+                .and_then(|n| reading.loads.get(n))
+                .ok_or_else(|| format!("there is no load {number}; the file holds {}.", reading.loads.len()))?;
             (number - 1, load)
         }
         None => reading.representative().ok_or_else(|| {
@@ -312,7 +323,12 @@ impl Budget {
         let row = reading.summary.as_ref().and_then(|s| s.rows.iter().find(|r| r.metric == self.metric));
         match row {
             None => Some(format!("budget {}: not known from this file.", self.name)),
-            Some(row) if row.median > self.most => Some(format!("budget {}: {} is over {}.", self.name, figure(self.metric, row.median), figure(self.metric, self.most))),
+            Some(row) if row.median > self.most => Some(format!(
+                "budget {}: {} is over {}.",
+                self.name,
+                figure(self.metric, row.median),
+                figure(self.metric, self.most)
+            )),
             Some(_) => None,
         }
     }
@@ -336,15 +352,25 @@ fn print_reading(reading: &RecordingReading) {
     let Some(summary) = &reading.summary else { return };
     println!("{:<12} {:>10}  rating  each load", "metric", "median");
     for row in &summary.rows {
-        let each: Vec<String> = row.values.iter().map(|v| v.map_or_else(|| "–".into(), |v| figure(row.metric, v))).collect();
+        let each: Vec<String> =
+            row.values.iter().map(|v| v.map_or_else(|| "–".into(), |v| figure(row.metric, v))).collect();
         let rating = format!("{:?}", Ruler::new(row.metric, row.median).rating).to_lowercase();
-        println!("{:<12} {:>10}  {rating:<6}  {}", format!("{:?}", row.metric), figure(row.metric, row.median), each.join("  "));
+        println!(
+            "{:<12} {:>10}  {rating:<6}  {}",
+            format!("{:?}", row.metric),
+            figure(row.metric, row.median),
+            each.join("  ")
+        );
     }
 }
 
 fn print_analysis(analysis: &Analysis) {
     if let Some(lcp) = &analysis.lcp {
-        println!("\nlargest element: {} {}", lcp.selector.as_deref().or(lcp.tag.as_deref()).unwrap_or("(not resolved)"), lcp.url.as_deref().unwrap_or(""));
+        println!(
+            "\nlargest element: {} {}",
+            lcp.selector.as_deref().or(lcp.tag.as_deref()).unwrap_or("(not resolved)"),
+            lcp.url.as_deref().unwrap_or("")
+        );
         for leg in &lcp.path {
             println!("  {:>8}  {:<48} {}", leg.length().text(), leg.title, leg.owner.name);
         }

@@ -113,7 +113,10 @@ impl Jobs {
         };
         let mut entries = self.entries();
         if entries.values().filter(|e| !e.state.borrow().is_over()).count() >= MOST_WAITING {
-            return Err(Problem::new(StatusCode::TOO_MANY_REQUESTS, format!("{MOST_WAITING} recordings are waiting already; let some finish first.")));
+            return Err(Problem::new(
+                StatusCode::TOO_MANY_REQUESTS,
+                format!("{MOST_WAITING} recordings are waiting already; let some finish first."),
+            ));
         }
         let over: Vec<u64> = entries.iter().filter(|(_, e)| e.state.borrow().is_over()).map(|(id, _)| *id).collect();
         for old in over.iter().rev().skip(REMEMBERED) {
@@ -137,6 +140,13 @@ impl Jobs {
         Ok(WatchStream::new(entry.state.subscribe()))
     }
 
+    /// Ends every job; for the end of the program.
+    pub fn cancel_all(&self) {
+        for job in self.under_way() {
+            let _ = self.cancel(job.id);
+        }
+    }
+
     /// Ends a job and its browser.
     pub fn cancel(&self, id: u64) -> Result<(), Problem> {
         let mut entries = self.entries();
@@ -157,10 +167,19 @@ impl Jobs {
 }
 
 fn unknown(id: u64) -> Problem {
-    Problem::new(StatusCode::NOT_FOUND, format!("There is no recording {id} under way; the server may have been restarted."))
+    Problem::new(
+        StatusCode::NOT_FOUND,
+        format!("There is no recording {id} under way; the server may have been restarted."),
+    )
 }
 
-async fn run(state: Arc<State>, job: watch::Sender<Job>, request: RecordRequest, page: Option<String>, turn: Arc<Semaphore>) {
+async fn run(
+    state: Arc<State>,
+    job: watch::Sender<Job>,
+    request: RecordRequest,
+    page: Option<String>,
+    turn: Arc<Semaphore>,
+) {
     let Ok(_turn) = turn.acquire().await else { return };
     job.send_modify(|j| j.state = JobState::Running);
     let recorded_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true);
@@ -203,7 +222,11 @@ async fn run(state: Arc<State>, job: watch::Sender<Job>, request: RecordRequest,
     });
 }
 
-async fn keep_recording(state: &Arc<State>, opened: phainon_formats::Opened, page: Option<String>) -> Result<i64, String> {
+async fn keep_recording(
+    state: &Arc<State>,
+    opened: phainon_formats::Opened,
+    page: Option<String>,
+) -> Result<i64, String> {
     let state = state.clone();
     let kept = tokio::task::spawn_blocking(move || {
         let ready = keep::Ready::of(opened, None, page).map_err(|e| e.to_string())?;

@@ -28,7 +28,8 @@ impl Ready {
         let first = self.reading.loads.iter().find_map(|l| l.load.as_ref());
         let url = manifest.map(|m| m.url.clone()).or_else(|| first.map(|l| l.url.to_string())).unwrap_or_default();
         let parsed = url::Url::parse(&url).ok();
-        let site = parsed.as_ref().and_then(|u| u.host_str()).map_or_else(|| "(no site)".to_owned(), registrable_domain);
+        let site =
+            parsed.as_ref().and_then(|u| u.host_str()).map_or_else(|| "(no site)".to_owned(), registrable_domain);
         let page = self
             .page
             .clone()
@@ -42,8 +43,12 @@ impl Ready {
             .and_then(|m| m.recorded_at.clone())
             .or_else(|| first.and_then(|l| l.started_at.clone()))
             .unwrap_or_else(|| chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true));
-        let loads: Vec<NewLoad<'_>> =
-            self.reading.loads.iter().map(|l| NewLoad { raw: &l.raw, load: l.load.as_ref(), analysis: l.analysis.as_ref() }).collect();
+        let loads: Vec<NewLoad<'_>> = self
+            .reading
+            .loads
+            .iter()
+            .map(|l| NewLoad { raw: &l.raw, load: l.load.as_ref(), analysis: l.analysis.as_ref() })
+            .collect();
         store.add_recording(&NewRecording {
             site: &site,
             page: &page,
@@ -62,7 +67,13 @@ impl Ready {
 }
 
 /// A recording as an opened archive, so that there is one way into the store.
-pub fn opened_from(recording: phainon_recorder::Recording, url: &str, page: Option<String>, conditions: &phainon_core::Conditions, recorded_at: String) -> Opened {
+pub fn opened_from(
+    recording: phainon_recorder::Recording,
+    url: &str,
+    page: Option<String>,
+    conditions: &phainon_core::Conditions,
+    recorded_at: String,
+) -> Opened {
     let manifest = Manifest {
         format: Manifest::FORMAT.into(),
         version: 1,
@@ -78,5 +89,9 @@ pub fn opened_from(recording: phainon_recorder::Recording, url: &str, page: Opti
             .map(|l| phainon_formats::ManifestLoad { visit: l.raw.visit, failed: l.raw.failed.clone() })
             .collect(),
     };
-    Opened { manifest: Some(manifest), loads: recording.loads.into_iter().map(|l| l.raw).collect(), bodies: recording.bodies }
+    Opened {
+        manifest: Some(manifest),
+        loads: recording.loads.into_iter().map(|l| l.raw).collect(),
+        bodies: recording.bodies,
+    }
 }

@@ -33,10 +33,10 @@ pub fn router(state: Arc<State>) -> Router {
 
 /// Listens and serves until the process is told to end.
 pub async fn serve(listener: TcpListener, state: Arc<State>) -> std::io::Result<()> {
-    axum::serve(listener, router(state)).with_graceful_shutdown(ended()).await
+    axum::serve(listener, router(state.clone())).with_graceful_shutdown(ended(state)).await
 }
 
-async fn ended() {
+async fn ended(state: Arc<State>) {
     let interrupted = tokio::signal::ctrl_c();
     let terminated = async {
         match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
@@ -47,6 +47,8 @@ async fn ended() {
         }
     };
     tokio::select! { _ = interrupted => {}, () = terminated => {} }
+    // No browser may outlive the program.
+    state.jobs.cancel_all();
     // Event streams would keep a graceful end waiting for ever.
     tokio::spawn(async {
         tokio::time::sleep(std::time::Duration::from_secs(2)).await;
@@ -102,22 +104,29 @@ fn allowed(state: &State, request: &Request) -> Result<Option<HeaderValue>, Prob
             // Browsers send Origin with every change; a command line need not.
             _ => {}
         }
-        if text(header::HeaderName::from_static("sec-fetch-site")).is_some_and(|site| !matches!(site, "same-origin" | "none")) {
+        if text(header::HeaderName::from_static("sec-fetch-site"))
+            .is_some_and(|site| !matches!(site, "same-origin" | "none"))
+        {
             return refuse("Changes are taken from this program's own pages only.");
         }
     }
     let Some(token) = &state.token else { return Ok(None) };
     let bearer = text(header::AUTHORIZATION).and_then(|v| v.strip_prefix("Bearer ")) == Some(token);
-    let cookie = text(header::COOKIE).is_some_and(|c| c.split(';').any(|p| p.trim().strip_prefix("phainon_token=") == Some(token)));
+    let cookie = text(header::COOKIE)
+        .is_some_and(|c| c.split(';').any(|p| p.trim().strip_prefix("phainon_token=") == Some(token)));
     if bearer || cookie {
         return Ok(None);
     }
-    let in_address = request.uri().query().is_some_and(|q| q.split('&').any(|p| p.strip_prefix("token=") == Some(token)));
+    let in_address =
+        request.uri().query().is_some_and(|q| q.split('&').any(|p| p.strip_prefix("token=") == Some(token)));
     if in_address {
         let cookie = format!("phainon_token={token}; HttpOnly; SameSite=Strict; Path=/");
         return Ok(HeaderValue::from_str(&cookie).ok());
     }
-    Err(Problem::new(StatusCode::UNAUTHORIZED, "This server asks for its token: open the address with ?token=… that it printed when it started."))
+    Err(Problem::new(
+        StatusCode::UNAUTHORIZED,
+        "This server asks for its token: open the address with ?token=… that it printed when it started.",
+    ))
 }
 
 fn accepts_gzip(headers: &HeaderMap) -> bool {
@@ -130,16 +139,19 @@ async fn front(uri: Uri, headers: HeaderMap) -> Response {
     let (name, file) = match Front::get(path).filter(|_| !path.is_empty()) {
         Some(file) => (path, file),
         None if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
-        None => match Front::get("index.html") {
-            Some(file) => ("index.html", file),
-            None => {
-                return Problem::new(StatusCode::NOT_FOUND, "The front end has not been built: run `cargo xtask demo`, or `npm ci && npm run build` in web/.").into_response();
+        None => {
+            match Front::get("index.html") {
+                Some(file) => ("index.html", file),
+                None => {
+                    return Problem::new(StatusCode::NOT_FOUND, "The front end has not been built: run `cargo xtask demo`, or `npm ci && npm run build` in web/.").into_response();
+                }
             }
-        },
+        }
     };
     // Names under assets/ carry a hash of their contents.
     let cache = if name.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
-    let mut answer = Response::builder().header(header::CONTENT_TYPE, file.metadata.mimetype()).header(header::CACHE_CONTROL, cache);
+    let mut answer =
+        Response::builder().header(header::CONTENT_TYPE, file.metadata.mimetype()).header(header::CACHE_CONTROL, cache);
     let packed = Front::get(&format!("{name}.gz")).filter(|_| accepts_gzip(&headers));
     let body = match packed {
         Some(packed) => {
@@ -154,7 +166,9 @@ async fn front(uri: Uri, headers: HeaderMap) -> Response {
 /// Binds the address, saying clearly what is in the way.
 pub async fn bind(address: SocketAddr) -> Result<TcpListener, String> {
     TcpListener::bind(address).await.map_err(|e| match e.kind() {
-        std::io::ErrorKind::AddrInUse => format!("{address} is in use; choose another with --port, or --port 0 for any free one."),
+        std::io::ErrorKind::AddrInUse => {
+            format!("{address} is in use; choose another with --port, or --port 0 for any free one.")
+        }
         _ => format!("{address} cannot be listened on: {e}."),
     })
 }

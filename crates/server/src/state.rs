@@ -48,9 +48,9 @@ impl State {
         act: impl FnOnce(&mut Store) -> Result<T, Problem> + Send + 'static,
     ) -> Result<T, Problem> {
         let state = self.clone();
-        tokio::task::spawn_blocking(move || state.on_store(act))
-            .await
-            .unwrap_or_else(|e| Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The server failed at this: {e}"))))
+        tokio::task::spawn_blocking(move || state.on_store(act)).await.unwrap_or_else(|e| {
+            Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The server failed at this: {e}")))
+        })
     }
 
     /// The same, on a thread that is one already.
@@ -70,6 +70,8 @@ impl State {
             state.on_store(|store| Ok(ready.keep(store)?))
         })
         .await
-        .unwrap_or_else(|e| Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The file could not be read: {e}"))))
+        .unwrap_or_else(|e| {
+            Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The file could not be read: {e}")))
+        })
     }
 }

@@ -22,7 +22,8 @@ fn the_front_ends_types_are_current() {
     let text = std::fs::read_to_string(made.path().join("types.ts")).expect("one file of types");
     let file = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/src/api/types.ts");
     if std::env::var_os("PHAINON_WRITE_DOCS").is_some() {
-        std::fs::create_dir_all(std::path::Path::new(file).parent().expect("a folder")).expect("web/src/api can be made");
+        std::fs::create_dir_all(std::path::Path::new(file).parent().expect("a folder"))
+            .expect("web/src/api can be made");
         std::fs::write(file, &text).expect("web/src/api/types.ts can be written");
     }
     let kept = std::fs::read_to_string(file).unwrap_or_default();

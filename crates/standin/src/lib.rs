@@ -47,7 +47,10 @@ pub struct StandIn {
 impl StandIn {
     /// Paints, fills and listens on a free port of 127.0.0.1.
     pub async fn start() -> std::io::Result<Self> {
-        let site = tokio::task::spawn_blocking(site::Site::build).await.map_err(std::io::Error::other)?.map_err(std::io::Error::other)?;
+        let site = tokio::task::spawn_blocking(site::Site::build)
+            .await
+            .map_err(std::io::Error::other)?
+            .map_err(std::io::Error::other)?;
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
         let address = listener.local_addr()?;
         let app = serve::router(Arc::new(site));

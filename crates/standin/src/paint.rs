@@ -24,7 +24,8 @@ impl Noise {
         let smooth = |t: f32| t * t * (3.0 - 2.0 * t);
         let (fx, fy) = (smooth(x - x0), smooth(y - y0));
         let value = |dx: i64, dy: i64| {
-            let (ix, iy) = ((x0 as i64 + dx).rem_euclid(SIDE as i64) as usize, (y0 as i64 + dy).rem_euclid(SIDE as i64) as usize);
+            let (ix, iy) =
+                ((x0 as i64 + dx).rem_euclid(SIDE as i64) as usize, (y0 as i64 + dy).rem_euclid(SIDE as i64) as usize);
             self.values[iy * SIDE + ix]
         };
         let top = value(0, 0) + (value(1, 0) - value(0, 0)) * fx;
@@ -33,7 +34,10 @@ impl Noise {
     }
 
     fn layers(&self, x: f32, y: f32) -> f32 {
-        self.at(x, y) * 0.5 + self.at(x * 2.1, y * 2.1) * 0.27 + self.at(x * 4.3, y * 4.3) * 0.15 + self.at(x * 9.1, y * 9.1) * 0.08
+        self.at(x, y) * 0.5
+            + self.at(x * 2.1, y * 2.1) * 0.27
+            + self.at(x * 4.3, y * 4.3) * 0.15
+            + self.at(x * 9.1, y * 9.1) * 0.08
     }
 }
 

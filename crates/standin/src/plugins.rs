@@ -23,10 +23,16 @@ pub fn database() -> rusqlite::Result<Connection> {
     }
     drop(insert);
     let mut insert = db.prepare("insert into sailings (harbour, departs, vessel) values (?1, ?2, ?3)")?;
-    for (n, (harbour, vessel)) in
-        [("Anvil Skerry", "Marlin Bay"), ("Gull Island", "Petrel"), ("Low Haven", "Marlin Bay"), ("Tern Rock", "Sandlance"), ("Anvil Skerry", "Petrel"), ("Gull Island", "Sandlance")]
-            .into_iter()
-            .enumerate()
+    for (n, (harbour, vessel)) in [
+        ("Anvil Skerry", "Marlin Bay"),
+        ("Gull Island", "Petrel"),
+        ("Low Haven", "Marlin Bay"),
+        ("Tern Rock", "Sandlance"),
+        ("Anvil Skerry", "Petrel"),
+        ("Gull Island", "Sandlance"),
+    ]
+    .into_iter()
+    .enumerate()
     {
         insert.execute(params![harbour, format!("{:02}:{:02}", 7 + n * 2, (n * 25) % 60), vessel])?;
     }
@@ -67,7 +73,8 @@ pub fn make(db: &Connection, path: &str) -> rusqlite::Result<Made> {
     let start = Instant::now();
     let mut departures = String::new();
     let mut sailings = db.prepare("select harbour, departs, vessel from sailings order by departs")?;
-    let rows: Vec<(String, String, String)> = sailings.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect::<Result<_, _>>()?;
+    let rows: Vec<(String, String, String)> =
+        sailings.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect::<Result<_, _>>()?;
     for (n, (harbour, departs, vessel)) in rows.iter().enumerate() {
         let mut highest = f64::MIN;
         for hour in 0..6 {
@@ -79,7 +86,8 @@ pub fn make(db: &Connection, path: &str) -> rusqlite::Result<Made> {
             )?;
             highest = highest.max(height);
         }
-        let _ = write!(departures, "<tr><td>{departs}</td><td>{harbour}</td><td>{vessel}</td><td>{highest:.1} m</td></tr>");
+        let _ =
+            write!(departures, "<tr><td>{departs}</td><td>{harbour}</td><td>{vessel}</td><td>{highest:.1} m</td></tr>");
     }
     timed("tide-table", start);
 

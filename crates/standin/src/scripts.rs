@@ -5,8 +5,8 @@ use rand_chacha::ChaCha8Rng;
 use std::fmt::Write;
 
 const WORDS: [&str; 24] = [
-    "anchor", "beacon", "cleat", "draft", "eddy", "fender", "galley", "hatch", "islet", "jetty", "keel", "lantern", "mast", "narrows", "oar",
-    "pier", "quay", "rudder", "skerry", "tide", "undertow", "vane", "wake", "yaw",
+    "anchor", "beacon", "cleat", "draft", "eddy", "fender", "galley", "hatch", "islet", "jetty", "keel", "lantern",
+    "mast", "narrows", "oar", "pier", "quay", "rudder", "skerry", "tide", "undertow", "vane", "wake", "yaw",
 ];
 
 /// Functions that nobody calls on this page, up to about `size` bytes: the part of a library that
@@ -83,7 +83,10 @@ pub fn forms(name: &str, seed: u64, size: usize, used: bool) -> String {
 
 /// berth-booking: needed, and well behaved.
 pub fn berths() -> String {
-    format!("// berth-booking\n(function () {{\n'use strict';\n{}\nwindow.berths = {{ open: true }};\n}})();\n", ballast(18, 9_000))
+    format!(
+        "// berth-booking\n(function () {{\n'use strict';\n{}\nwindow.berths = {{ open: true }};\n}})();\n",
+        ballast(18, 9_000)
+    )
 }
 
 /// The tag manager: a tenth of a second of main thread, then a second script.
@@ -96,7 +99,10 @@ pub fn tag() -> String {
 
 /// The tag manager's rules.
 pub fn rules() -> String {
-    format!("// driftmetric rules\n(function () {{\n'use strict';\n{WORK}{}\nhaul(900000);\n}})();\n", ballast(19, 24_000))
+    format!(
+        "// driftmetric rules\n(function () {{\n'use strict';\n{WORK}{}\nhaul(900000);\n}})();\n",
+        ballast(19, 24_000)
+    )
 }
 
 /// The chat: large, and busy for a third of a second as soon as it arrives.

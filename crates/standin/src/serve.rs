@@ -17,7 +17,15 @@ pub fn router(site: Arc<Site>) -> Router {
 }
 
 async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
-    let host = request.headers().get(header::HOST).and_then(|h| h.to_str().ok()).unwrap_or("").split(':').next().unwrap_or("").to_owned();
+    let host = request
+        .headers()
+        .get(header::HOST)
+        .and_then(|h| h.to_str().ok())
+        .unwrap_or("")
+        .split(':')
+        .next()
+        .unwrap_or("")
+        .to_owned();
     let path = request.uri().path().to_owned();
     if let Some(((_, _), file)) = site.files.iter().find(|((h, p), _)| *h == host && *p == path) {
         return send_file(file, request.headers());
@@ -32,7 +40,9 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
         let made = tokio::task::spawn_blocking(move || site.home(&switches)).await;
         return match made {
             Ok(Ok((page, took))) => send_page(page, &took, accepts),
-            Ok(Err(error)) => (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in's database failed: {error}")).into_response(),
+            Ok(Err(error)) => {
+                (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in's database failed: {error}")).into_response()
+            }
             Err(error) => (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in failed: {error}")).into_response(),
         };
     }
@@ -56,7 +66,8 @@ fn gzip(body: &[u8]) -> Vec<u8> {
 }
 
 fn send_file(file: &File, headers: &HeaderMap) -> Response {
-    let mut answer = Response::builder().header(header::CONTENT_TYPE, file.mime).header(header::ACCESS_CONTROL_ALLOW_ORIGIN, "*");
+    let mut answer =
+        Response::builder().header(header::CONTENT_TYPE, file.mime).header(header::ACCESS_CONTROL_ALLOW_ORIGIN, "*");
     if let Some(cache) = file.cache {
         answer = answer.header(header::CACHE_CONTROL, cache);
     }

@@ -50,8 +50,16 @@ impl Site {
         put(STATIC, "/plugins/consent-bar/bar.js", text(js, scripts::consent(), SHORT, true));
         put(STATIC, "/plugins/gull-stats/stats.js", text(js, scripts::stats(), SHORT, true));
         put(STATIC, "/plugins/share-buoys/share.js", text(js, scripts::share(), SHORT, false));
-        put(STATIC, "/plugins/easy-forms/forms.js", text(js, scripts::forms("easy-forms", 21, 12_000, true), LONG, true));
-        put(STATIC, "/plugins/form-builder/builder.js", text(js, scripts::forms("form-builder", 22, 46_000, false), LONG, true));
+        put(
+            STATIC,
+            "/plugins/easy-forms/forms.js",
+            text(js, scripts::forms("easy-forms", 21, 12_000, true), LONG, true),
+        );
+        put(
+            STATIC,
+            "/plugins/form-builder/builder.js",
+            text(js, scripts::forms("form-builder", 22, 46_000, false), LONG, true),
+        );
         put(STATIC, "/plugins/berth-booking/berths.js", text(js, scripts::berths(), LONG, true));
         put(WWW, "/plugins/consent-bar/texts.json", text(
             "application/json",
@@ -67,7 +75,11 @@ impl Site {
             ("/quay-400.woff2", include_bytes!("../assets/quay-400.woff2").to_vec()),
             ("/quay-600.woff2", include_bytes!("../assets/quay-600.woff2").to_vec()),
         ] {
-            put("fonts.typequay.test", path, File { mime: "font/woff2", body, cache: Some("public, max-age=31536000"), packed: false });
+            put(
+                "fonts.typequay.test",
+                path,
+                File { mime: "font/woff2", body, cache: Some("public, max-age=31536000"), packed: false },
+            );
         }
 
         let scenes: [(&str, &str, Scene); 10] = [
@@ -84,7 +96,9 @@ impl Site {
         ];
         // Two threads: the machines that run this have two cores.
         let (left, right) = scenes.split_at(2);
-        let paint = |part: &[(&'static str, &'static str, Scene)]| part.iter().map(|&(host, path, scene)| (host, path, jpeg(scene))).collect::<Vec<_>>();
+        let paint = |part: &[(&'static str, &'static str, Scene)]| {
+            part.iter().map(|&(host, path, scene)| (host, path, jpeg(scene))).collect::<Vec<_>>()
+        };
         let painted = std::thread::scope(|scope| {
             let other = scope.spawn(|| paint(left));
             let mut painted = paint(right);
@@ -134,7 +148,10 @@ fn markup(made: &plugins::Made, on: &Switches) -> String {
     }
     for sheet in sheets {
         if on.has(Switch::SheetsReduced) {
-            let _ = write!(page, "\n<link rel=\"stylesheet\" href=\"{sheet}\" media=\"print\" onload=\"this.media='all'\">");
+            let _ = write!(
+                page,
+                "\n<link rel=\"stylesheet\" href=\"{sheet}\" media=\"print\" onload=\"this.media='all'\">"
+            );
         } else {
             let _ = write!(page, "\n<link rel=\"stylesheet\" href=\"{sheet}\">");
         }
@@ -148,27 +165,46 @@ fn markup(made: &plugins::Made, on: &Switches) -> String {
         page.push_str("<div id=\"consent\" style=\"min-height:190px\"></div>\n");
     }
     page.push_str("<header class=\"site\"><strong>Skerry Line</strong><nav><a href=\"/\">Home</a><a href=\"/timetable/\">Timetable</a><a href=\"/book/\">Book</a><a href=\"/fleet/\">Fleet</a></nav></header>\n");
-    let _ = writeln!(page, "<div id=\"deck\" data-hero=\"{hero}\">{}</div>", if on.has(Switch::HeroInHtml) { hero_tag.as_str() } else { "" });
+    let _ = writeln!(
+        page,
+        "<div id=\"deck\" data-hero=\"{hero}\">{}</div>",
+        if on.has(Switch::HeroInHtml) { hero_tag.as_str() } else { "" }
+    );
     page.push_str("<main>\n<h1>Six islands, four harbours, one ticket</h1>\n<p>We have carried people, post, sheep and the odd piano since the pier at Low Haven was built. Boats run every day of the year but two. Dogs travel free, bicycles for the price of a bun.</p>\n");
-    let _ = write!(page, "<h2>Leaving next</h2>\n<table><thead><tr><th>At</th><th>For</th><th>Vessel</th><th>High water</th></tr></thead><tbody>{}</tbody></table>\n", made.departures);
+    let _ = writeln!(
+        page,
+        "<h2>Leaving next</h2>\n<table><thead><tr><th>At</th><th>For</th><th>Vessel</th><th>High water</th></tr></thead><tbody>{}</tbody></table>",
+        made.departures
+    );
     let picture = if on.has(Switch::AdvertReencoded) { "advert-small.jpg" } else { "advert.jpg" };
     let _ = writeln!(page, "<div id=\"advert\" data-picture=\"{picture}\"></div>");
     page.push_str("<h2>Crossings</h2>\n<div class=\"crossings\">\n");
     for (file, name, words) in [
-        ("crossing-anvil", "Anvil Skerry", "Forty minutes past the lighthouse; seals on the north rocks most mornings."),
+        (
+            "crossing-anvil",
+            "Anvil Skerry",
+            "Forty minutes past the lighthouse; seals on the north rocks most mornings.",
+        ),
         ("crossing-gull", "Gull Island", "The long crossing. Take a coat, and come back for the evening boat."),
         ("crossing-low-haven", "Low Haven", "Every hour in summer. The bakery opens with the first boat."),
         ("crossing-tern", "Tern Rock", "Weather allowing, which it does on about two days in three."),
     ] {
-        let _ = write!(
+        let _ = writeln!(
             page,
-            "<article class=\"crossing\"><img src=\"//static.skerryline.test/media/{file}.jpg\" alt=\"{name}\"><h3>{name}</h3><p>{words}</p></article>\n"
+            "<article class=\"crossing\"><img src=\"//static.skerryline.test/media/{file}.jpg\" alt=\"{name}\"><h3>{name}</h3><p>{words}</p></article>"
         );
     }
     page.push_str("</div>\n<h2>The season</h2>\n<img class=\"only-wide\" src=\"//static.skerryline.test/media/season-wide.jpg\" width=\"1400\" height=\"420\" alt=\"Autumn light over the sound\">\n<img class=\"only-phone\" src=\"//static.skerryline.test/media/season-phone.jpg\" width=\"820\" height=\"500\" alt=\"Autumn light over the sound\">\n<p>The winter timetable starts in six weeks. Until then the last boat leaves each island at a quarter to nine.</p>\n");
     page.push_str(&made.form);
     page.push_str("\n</main>\n<footer>Skerry Line, The Pier, Low Haven. Made with Mooring.</footer>\n");
-    for script in ["consent-bar/bar.js", "gull-stats/stats.js", "share-buoys/share.js", "easy-forms/forms.js", "form-builder/builder.js", "berth-booking/berths.js"] {
+    for script in [
+        "consent-bar/bar.js",
+        "gull-stats/stats.js",
+        "share-buoys/share.js",
+        "easy-forms/forms.js",
+        "form-builder/builder.js",
+        "berth-booking/berths.js",
+    ] {
         let _ = writeln!(page, "<script src=\"//static.skerryline.test/plugins/{script}\"></script>");
     }
     page.push_str("<script async src=\"//ads.islandmedia.test/place.js\"></script>\n<script async src=\"//tags.driftmetric.test/tag.js\"></script>\n<script async src=\"//chat.parleydock.test/chat.js\"></script>\n</body>\n</html>\n");

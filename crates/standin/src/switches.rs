@@ -36,7 +36,9 @@ impl Switches {
     pub fn parse(list: &str) -> Self {
         Self(
             list.split([',', '+', ' '])
-                .filter_map(|name| Switch::ALL.iter().find(|(_, id, _)| *id == name.trim()).map(|(switch, _, _)| *switch))
+                .filter_map(|name| {
+                    Switch::ALL.iter().find(|(_, id, _)| *id == name.trim()).map(|(switch, _, _)| *switch)
+                })
                 .collect(),
         )
     }

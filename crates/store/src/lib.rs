@@ -41,7 +41,8 @@ pub struct Store {
 impl Store {
     /// Opens (and if need be makes) `phainon.sqlite` in a directory.
     pub fn open(directory: &Path) -> Result<Self, StoreError> {
-        std::fs::create_dir_all(directory).map_err(|e| StoreError::Directory(format!("{}: {e}", directory.display())))?;
+        std::fs::create_dir_all(directory)
+            .map_err(|e| StoreError::Directory(format!("{}: {e}", directory.display())))?;
         Self::prepare(Connection::open(directory.join("phainon.sqlite"))?)
     }
 

@@ -104,7 +104,14 @@ fn value<T: serde::de::DeserializeOwned>(word: &str) -> Result<T, StoreError> {
 }
 
 fn planned(row: FixRow, added_at: String) -> Result<PlannedFix, StoreError> {
-    let (id, [kind, target, title, owner, effort, risk, state, finding_key, finding_title], reason, on_path, recording, load) = row;
+    let (
+        id,
+        [kind, target, title, owner, effort, risk, state, finding_key, finding_title],
+        reason,
+        on_path,
+        recording,
+        load,
+    ) = row;
     Ok(PlannedFix {
         id,
         kind: value(&kind)?,
@@ -127,12 +134,16 @@ fn planned(row: FixRow, added_at: String) -> Result<PlannedFix, StoreError> {
 impl Store {
     /// A site's plan, in order.
     pub fn plan(&self, site: &str) -> Result<Plan, StoreError> {
-        let own_order: bool =
-            self.db.query_row("select own_order from plans where site = ?1", [site], |r| r.get(0)).optional()?.unwrap_or(false);
+        let own_order: bool = self
+            .db
+            .query_row("select own_order from plans where site = ?1", [site], |r| r.get(0))
+            .optional()?
+            .unwrap_or(false);
         let order = if own_order { "coalesce(place, 1000000), on_path_ms desc, id" } else { "on_path_ms desc, id" };
         let text = format!("select {COLUMNS} from fixes where site = ?1 order by state = 'set_aside', {order}");
         let mut query = self.db.prepare_cached(&text)?;
-        let rows: Vec<(FixRow, String)> = query.query_map([site], |r| Ok((fix_row(r)?, r.get(14)?)))?.collect::<Result<_, _>>()?;
+        let rows: Vec<(FixRow, String)> =
+            query.query_map([site], |r| Ok((fix_row(r)?, r.get(14)?)))?.collect::<Result<_, _>>()?;
         let fixes = rows.into_iter().map(|(row, at)| planned(row, at)).collect::<Result<_, _>>()?;
         Ok(Plan { site: site.to_owned(), own_order, fixes })
     }
@@ -159,9 +170,18 @@ impl Store {
     }
 
     /// Sets what has become of a fix; a reason is kept only for one set aside.
-    pub fn set_fix_state(&mut self, site: &str, id: i64, state: FixState, reason: Option<&str>) -> Result<(), StoreError> {
+    pub fn set_fix_state(
+        &mut self,
+        site: &str,
+        id: i64,
+        state: FixState,
+        reason: Option<&str>,
+    ) -> Result<(), StoreError> {
         let reason = reason.filter(|_| state == FixState::SetAside);
-        let changed = self.db.execute("update fixes set state = ?3, reason = ?4 where site = ?1 and id = ?2", params![site, id, word(state)?, reason])?;
+        let changed = self.db.execute(
+            "update fixes set state = ?3, reason = ?4 where site = ?1 and id = ?2",
+            params![site, id, word(state)?, reason],
+        )?;
         if changed == 0 { Err(StoreError::NotFound("fix", id.to_string())) } else { Ok(()) }
     }
 

@@ -1,7 +1,9 @@
 //! Recordings and their loads.
 
 use crate::{Store, StoreError, now, pack, unpack};
-use phainon_core::{ANALYSIS_VERSION, Analysis, Conditions, Load, Millis, RecordingSummary, ScreenFrame, Source, Visit};
+use phainon_core::{
+    ANALYSIS_VERSION, Analysis, Conditions, Load, Millis, RecordingSummary, ScreenFrame, Source, Visit,
+};
 use phainon_formats::{BodyMap, Machine, PageRecord, RawLoad};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
@@ -132,12 +134,19 @@ impl Store {
             add_load(&change, id, number, new_load)?;
         }
         for (hash, body) in new.bodies {
-            let known: bool = change.query_row("select exists(select 1 from bodies where hash = ?1)", [hash], |r| r.get(0))?;
+            let known: bool =
+                change.query_row("select exists(select 1 from bodies where hash = ?1)", [hash], |r| r.get(0))?;
             if !known {
                 let (bytes, packed) = pack(body);
-                change.execute("insert into bodies (hash, packed, bytes) values (?1, ?2, ?3)", params![hash, packed, bytes])?;
+                change.execute(
+                    "insert into bodies (hash, packed, bytes) values (?1, ?2, ?3)",
+                    params![hash, packed, bytes],
+                )?;
             }
-            change.execute("insert or ignore into recording_bodies (recording, hash) values (?1, ?2)", params![id, hash])?;
+            change.execute(
+                "insert or ignore into recording_bodies (recording, hash) values (?1, ?2)",
+                params![id, hash],
+            )?;
         }
         change.commit()?;
         Ok(id)
@@ -169,9 +178,9 @@ impl Store {
 
     fn head(&self, row: HeadRow) -> Result<RecordingHead, StoreError> {
         let machine: Option<Machine> = row.machine.as_deref().map(from_json).transpose()?;
-        let mut query = self
-            .db
-            .prepare_cached("select number, visit, failed, load is not null from loads where recording = ?1 order by number")?;
+        let mut query = self.db.prepare_cached(
+            "select number, visit, failed, load is not null from loads where recording = ?1 order by number",
+        )?;
         let loads = query
             .query_map([row.id], |r| Ok((r.get::<_, u32>(0)?, r.get::<_, String>(1)?, r.get(2)?, r.get(3)?)))?
             .map(|r| {
@@ -221,7 +230,7 @@ impl Store {
 
     /// A load with its raw parts, frames included.
     pub fn load(&self, id: i64, number: u32) -> Result<StoredLoad, StoreError> {
-        let (visit, failed, load, page, trace): (String, Option<String>, Option<Vec<u8>>, Option<Vec<u8>>, Option<Vec<u8>>) = self
+        let (visit, failed, load, page, trace): LoadColumns = self
             .db
             .prepare_cached("select visit, failed, load, page, trace from loads where recording = ?1 and number = ?2")?
             .query_row(params![id, number], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?)))
@@ -230,10 +239,15 @@ impl Store {
         let unpacked = |bytes: Option<Vec<u8>>| bytes.map(|b| unpack(b, true)).transpose();
         let damaged = |e: serde_json::Error| StoreError::Damaged(e.to_string());
         let load: Option<Load> = unpacked(load)?.map(|b| serde_json::from_slice(&b)).transpose().map_err(damaged)?;
-        let page: Option<PageRecord> = unpacked(page)?.map(|b| serde_json::from_slice(&b)).transpose().map_err(damaged)?;
-        let mut query = self.db.prepare_cached("select file, at_ms, picture from frames where recording = ?1 and number = ?2 order by at_ms, file")?;
+        let page: Option<PageRecord> =
+            unpacked(page)?.map(|b| serde_json::from_slice(&b)).transpose().map_err(damaged)?;
+        let mut query = self.db.prepare_cached(
+            "select file, at_ms, picture from frames where recording = ?1 and number = ?2 order by at_ms, file",
+        )?;
         let frames = query
-            .query_map(params![id, number], |r| Ok((ScreenFrame { file: r.get(0)?, at_ms: Millis(r.get(1)?) }, r.get(2)?)))?
+            .query_map(params![id, number], |r| {
+                Ok((ScreenFrame { file: r.get(0)?, at_ms: Millis(r.get(1)?) }, r.get(2)?))
+            })?
             .collect::<Result<_, _>>()?;
         let raw = RawLoad {
             name: format!("load {number}"),
@@ -273,7 +287,8 @@ impl Store {
         let mut query = self
             .db
             .prepare_cached("select b.hash, b.bytes, b.packed from bodies b join recording_bodies r on r.hash = b.hash where r.recording = ?1")?;
-        let rows = query.query_map([id], |r| Ok((r.get::<_, String>(0)?, r.get::<_, Vec<u8>>(1)?, r.get::<_, bool>(2)?)))?;
+        let rows =
+            query.query_map([id], |r| Ok((r.get::<_, String>(0)?, r.get::<_, Vec<u8>>(1)?, r.get::<_, bool>(2)?)))?;
         rows.map(|row| {
             let (hash, bytes, packed) = row?;
             Ok((hash, unpack(bytes, packed)?))
@@ -283,19 +298,25 @@ impl Store {
 
     /// Takes a recording out of sight; it can be restored.
     pub fn delete_recording(&mut self, id: i64) -> Result<(), StoreError> {
-        let changed = self.db.execute("update recordings set deleted_at = ?2 where id = ?1 and deleted_at is null", params![id, now()])?;
+        let changed = self.db.execute(
+            "update recordings set deleted_at = ?2 where id = ?1 and deleted_at is null",
+            params![id, now()],
+        )?;
         if changed == 0 { Err(StoreError::NotFound("recording", id.to_string())) } else { Ok(()) }
     }
 
     /// Brings a deleted recording back.
     pub fn restore_recording(&mut self, id: i64) -> Result<(), StoreError> {
-        let changed = self.db.execute("update recordings set deleted_at = null where id = ?1 and deleted_at is not null", params![id])?;
+        let changed = self
+            .db
+            .execute("update recordings set deleted_at = null where id = ?1 and deleted_at is not null", params![id])?;
         if changed == 0 { Err(StoreError::NotFound("deleted recording", id.to_string())) } else { Ok(()) }
     }
 
     /// Removes for good what was deleted more than a day ago, and bodies that nothing names any more.
     pub fn sweep(&mut self) -> Result<usize, StoreError> {
-        let limit = (chrono::Utc::now() - chrono::Duration::days(1)).to_rfc3339_opts(chrono::SecondsFormat::Millis, true);
+        let limit =
+            (chrono::Utc::now() - chrono::Duration::days(1)).to_rfc3339_opts(chrono::SecondsFormat::Millis, true);
         let change = self.db.transaction()?;
         let removed = change.execute("delete from recordings where deleted_at < ?1", [limit])?;
         change.execute("delete from bodies where hash not in (select hash from recording_bodies)", [])?;
@@ -329,6 +350,9 @@ fn add_load(change: &Connection, id: i64, number: i64, new: &NewLoad<'_>) -> Res
     }
     Ok(())
 }
+
+/// Visit, reason of failure, and the packed load, page and trace.
+type LoadColumns = (String, Option<String>, Option<Vec<u8>>, Option<Vec<u8>>, Option<Vec<u8>>);
 
 struct HeadRow {
     id: i64,

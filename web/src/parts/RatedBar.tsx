@@ -27,8 +27,8 @@ export function RatedBar(props: {
   const anchor = (value: number) => (x(value) < 24 ? 'start' : x(value) > width - 30 ? 'end' : 'middle');
   return (
     <svg
-      viewBox={`0 0 ${width} 44`}
-      className="h-11 w-full max-w-[460px] overflow-visible"
+      viewBox={`0 0 ${width} 42`}
+      className="h-10 w-full max-w-[460px] overflow-visible"
       role="img"
       aria-label={label}
     >

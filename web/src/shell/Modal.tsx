@@ -22,10 +22,10 @@ export function Modal(props: {
           {props.about && (
             <Dialog.Description className="mt-1 text-[13px] text-ink-2">{props.about}</Dialog.Description>
           )}
+          {props.children}
           <Dialog.Close className="btn btn-quiet absolute right-3 top-3" aria-label="Close">
             <X size={16} />
           </Dialog.Close>
-          {props.children}
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

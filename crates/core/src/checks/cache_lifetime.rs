@@ -17,7 +17,7 @@ pub(super) const CHECK: Check = Check {
         style.response_headers[0].value = "max-age=600".into();
         example.words("a stylesheet with `cache-control: max-age=600`")
     },
-    gives: "1 file from www.skerryline.test is kept under 7 days: 18 kB again on each return",
+    gives: "1 file of www.skerryline.test kept under 7 days: 18 kB",
     run,
 };
 
@@ -39,8 +39,10 @@ fn lifetime(request: &Request) -> Option<u64> {
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let is_static = |r: &&Request| {
-        matches!(r.kind, ResourceKind::Style | ResourceKind::Script | ResourceKind::Image | ResourceKind::Font | ResourceKind::Media)
-            && r.status.is_none_or(|s| s == 200)
+        matches!(
+            r.kind,
+            ResourceKind::Style | ResourceKind::Script | ResourceKind::Image | ResourceKind::Font | ResourceKind::Media
+        ) && r.status.is_none_or(|s| s == 200)
             && !r.response_headers.is_empty()
     };
     let mut groups: BTreeMap<(String, crate::Owner), Vec<&Request>> = BTreeMap::new();
@@ -62,8 +64,8 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
             let first = files.first()?;
             let target = format!("{host} ({})", owner.name);
             let fix = Fix::new(FixKind::CacheLonger, &target, format!("Let browsers keep the files of {host} for a year, with a version in their names"));
-            let (noun, verb) = if files.len() == 1 { ("file", "is") } else { ("files", "are") };
-            let title = format!("{} {noun} from {host} {verb} kept under 7 days: {} again on each return", files.len(), bytes.text());
+            let noun = if files.len() == 1 { "file" } else { "files" };
+            let title = format!("{} {noun} of {host} kept under 7 days: {}", files.len(), bytes.text());
             let mut finding = context.about(&CHECK, first, &[], title, fix);
             // A first visit has nothing in its cache: this is about the return visit only.
             if !context.path.is_empty() {

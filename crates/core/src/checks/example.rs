@@ -1,8 +1,8 @@
 //! Small loads that the checks' heads and the tests are tried on.
 
 use crate::{
-    BodyRef, Bytes, Header, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageFacts, PageImage, PaintKind, Rect,
-    RenderBlocking, Request, ResourceKind, Work, WorkKind, WorkName,
+    BodyRef, Bytes, Header, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageFacts, PageImage, PaintKind,
+    Rect, RenderBlocking, Request, ResourceKind, Work, WorkKind, WorkName,
 };
 use std::collections::HashMap;
 
@@ -17,7 +17,6 @@ pub struct Example {
 
 impl Example {
     /// The example's bodies.
-    #[must_use]
     pub fn bodies(&self) -> impl Fn(&str) -> Option<Vec<u8>> {
         let kept = self.kept.clone();
         move |hash| kept.get(hash).cloned()
@@ -47,13 +46,26 @@ impl Example {
         request.transferred = Some(Bytes(bytes));
         request.unpacked = Some(Bytes(bytes));
         request.render_blocking = RenderBlocking::NonBlocking;
-        request.initiator = Initiator { kind: InitiatorKind::Parser, url: Some("http://www.skerryline.test/".into()), ..Initiator::default() };
-        request.response_headers = vec![header("cache-control", "max-age=31536000, immutable"), header("content-encoding", "gzip")];
+        request.initiator = Initiator {
+            kind: InitiatorKind::Parser,
+            url: Some("http://www.skerryline.test/".into()),
+            ..Initiator::default()
+        };
+        request.response_headers =
+            vec![header("cache-control", "max-age=31536000, immutable"), header("content-encoding", "gzip")];
         self.load.requests.push(request);
         self.load.requests.last_mut().expect("just pushed")
     }
 
-    pub(super) fn work(&mut self, name: WorkName, kind: WorkKind, start: f64, duration: f64, depth: u16, url: Option<&str>) {
+    pub(super) fn work(
+        &mut self,
+        name: WorkName,
+        kind: WorkKind,
+        start: f64,
+        duration: f64,
+        depth: u16,
+        url: Option<&str>,
+    ) {
         self.load.work.push(Work {
             kind,
             name,

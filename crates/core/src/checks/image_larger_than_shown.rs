@@ -22,7 +22,7 @@ pub(super) const CHECK: Check = Check {
         example.request("http://www.skerryline.test/media/tour.mp4", ResourceKind::Media, 700.0, 900.0, 2_000_000);
         example.words("a file of 1600 × 1200 shown at 400 × 300 on a screen of ratio 1")
     },
-    gives: "hero.jpg has 16 times the pixels it is shown at: about 300 kB too many",
+    gives: "hero.jpg has 16 times the pixels shown: about 300 kB too many",
     run,
 };
 
@@ -33,10 +33,16 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     for request in context.answered().filter(|r| r.kind == ResourceKind::Image) {
         let uses: Vec<&PageImage> = page.images.iter().filter(|i| i.url == *request.url).collect();
         // A background may be sized by rules that the box does not tell; a vector has no pixels.
-        if uses.is_empty() || uses.iter().any(|i| i.background) || request.mime.as_deref().is_some_and(|m| m.contains("svg")) {
+        if uses.is_empty()
+            || uses.iter().any(|i| i.background)
+            || request.mime.as_deref().is_some_and(|m| m.contains("svg"))
+        {
             continue;
         }
-        let Some(shown) = uses.iter().filter(|i| !i.hidden).max_by(|a, b| a.rect.area().total_cmp(&b.rect.area())) else { continue };
+        let Some(shown) = uses.iter().filter(|i| !i.hidden).max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()))
+        else {
+            continue;
+        };
         let (width, height) = match context.body(request).and_then(|b| imagesize::blob_size(&b).ok()) {
             #[allow(clippy::cast_precision_loss)]
             Some(size) => (size.width as f64, size.height as f64),
@@ -55,7 +61,7 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         }
         let name = request.short_name();
         let fix = Fix::new(FixKind::ResizeImage, &request.url, format!("Send {name} at the size at which it is shown"));
-        let title = format!("{name} has {times:.0} times the pixels it is shown at: about {} too many", Bytes(saving).text());
+        let title = format!("{name} has {times:.0} times the pixels shown: about {} too many", Bytes(saving).text());
         let mut finding = context.about(&CHECK, request, &[Cause::Download], title, fix);
         finding.saving_bytes = Some(Bytes(saving));
         finding.sureness = Sureness::Inferred;

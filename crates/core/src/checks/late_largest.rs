@@ -2,7 +2,7 @@
 
 use super::{Check, CheckContext, Finding, Group, example, row};
 use crate::path::{Cause, Leg};
-use crate::{Fix, FixKind, InitiatorKind, Millis, PaintKind};
+use crate::{Fix, FixKind, InitiatorKind, Millis, PaintKind, ResourceKind, WorkKind, WorkName};
 
 /// Asked for this much after the document's first byte, it is late.
 const LATE: Millis = Millis(250.0);
@@ -19,20 +19,19 @@ pub(super) const CHECK: Check = Check {
         example.work(WorkName::Evaluate, WorkKind::ScriptRun, 400.0, 60.0, 1, Some(url));
         let hero = &mut example.load.requests[1];
         hero.start = Millis(455.0);
-        hero.initiator = crate::Initiator { kind: InitiatorKind::Script, stack: vec![url.into()], ..crate::Initiator::default() };
+        hero.initiator =
+            crate::Initiator { kind: InitiatorKind::Script, stack: vec![url.into()], ..crate::Initiator::default() };
         example.words("the hero is asked for at 455 ms by slider.js; the document's first byte came at 100 ms")
     },
-    gives: "The largest picture is found late: hero.jpg is asked for 355 ms after the document's first byte",
+    gives: "Largest picture found late: hero.jpg, asked for 355 ms after the first byte",
     run,
 };
 
-#[cfg(doc)]
-use crate::Request;
-use crate::{ResourceKind, WorkKind, WorkName};
-
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let Some(candidate) = context.load.largest().filter(|c| c.kind == PaintKind::Image) else { return Vec::new() };
-    let Some(request) = candidate.url.as_deref().and_then(|url| context.load.request_for(url, candidate.at)) else { return Vec::new() };
+    let Some(request) = candidate.url.as_deref().and_then(|url| context.load.request_for(url, candidate.at)) else {
+        return Vec::new();
+    };
     let Some(first) = context.load.document().and_then(|d| d.first_byte) else { return Vec::new() };
     let delay = request.start - first;
     let lazy = context.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
@@ -47,7 +46,7 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     }
     let name = request.short_name();
     let fix = Fix::new(FixKind::PutInHtml, &request.url, format!("Put {name} in the HTML and fetch it first"));
-    let title = format!("The largest picture is found late: {name} is asked for {} after the document's first byte", delay.text());
+    let title = format!("Largest picture found late: {name}, asked for {} after the first byte", delay.text());
     let mut finding = context.about(&CHECK, request, &[Cause::Queue], title, fix);
     // On the path: all of it between the document's first byte and the asking. The script that
     // inserts the picture is part of the delay, whoever's legs these are.
@@ -61,7 +60,11 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     finding.standing = context.standing(between, (first, request.start));
     finding.size_ms = Some(delay);
     finding.size_bytes = None;
-    finding.evidence = vec![row("document's first byte", first.text()), row("asked for at", request.start.text()), row("because", how.to_owned())];
+    finding.evidence = vec![
+        row("document's first byte", first.text()),
+        row("asked for at", request.start.text()),
+        row("because", how.to_owned()),
+    ];
     for caller in request.initiator.stack.iter().take(3) {
         let by = context.load.requests.iter().find(|r| r.url == *caller);
         finding.evidence.push(super::Evidence {
@@ -70,6 +73,8 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
             request: by.map(|r| r.id),
         });
     }
-    finding.why = format!("The preload scanner finds files that stand in the HTML at once; here {how}, so its download could not begin earlier.");
+    finding.why = format!(
+        "The preload scanner finds files that stand in the HTML at once; here {how}, so its download could not begin earlier."
+    );
     vec![finding]
 }

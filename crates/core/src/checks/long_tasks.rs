@@ -22,7 +22,7 @@ pub(super) const CHECK: Check = Check {
         }
         example.words("two tasks of 130 ms, both calls into berths.js")
     },
-    gives: "berths.js keeps the main thread busy in 2 long tasks, 260 ms together",
+    gives: "berths.js runs in 2 long tasks, 260 ms together",
     run,
 };
 
@@ -41,8 +41,9 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
             continue;
         }
         let name = crate::request::short_name(&url);
-        let (noun, together) = if tasks.len() == 1 { ("task", String::new()) } else { ("tasks", " together".to_owned()) };
-        let title = format!("{name} keeps the main thread busy in {} long {noun}, {}{together}", tasks.len(), sum.text());
+        let (noun, together) =
+            if tasks.len() == 1 { ("task", String::new()) } else { ("tasks", " together".to_owned()) };
+        let title = format!("{name} runs in {} long {noun}, {}{together}", tasks.len(), sum.text());
         let fix = Fix::new(FixKind::SplitTask, &url, format!("Do less in {name}, or in smaller pieces"));
         let request = context.load.requests.iter().find(|r| r.url == url);
         let document = context.load.document();
@@ -69,7 +70,12 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         finding.evidence = tasks
             .iter()
             .take(10)
-            .map(|t| row(&format!("task at {}", t.start_ms.text()), format!("{}, adds {} to TBT", t.duration_ms.text(), t.blocking_ms.text())))
+            .map(|t| {
+                row(
+                    &format!("task at {}", t.start_ms.text()),
+                    format!("{}, adds {} to TBT", t.duration_ms.text(), t.blocking_ms.text()),
+                )
+            })
             .collect();
         finding.why = "While a task runs, no tap or key is answered. The task counts for this script because it took the most of it, and at least a third.".into();
         found.push(finding);

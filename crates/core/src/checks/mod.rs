@@ -231,7 +231,8 @@ impl CheckContext<'_> {
         if on_path > Millis::ZERO {
             return Standing::OnPath;
         }
-        let beside = self.path.iter().any(|leg| leg.cause == Cause::Download && leg.from_ms < span.1 && leg.to_ms > span.0);
+        let beside =
+            self.path.iter().any(|leg| leg.cause == Cause::Download && leg.from_ms < span.1 && leg.to_ms > span.0);
         if beside { Standing::BesidePath } else { Standing::OffPath }
     }
 
@@ -251,8 +252,17 @@ fn row(label: &str, value: String) -> Evidence {
 }
 
 /// All causes that a blocking request's legs can have.
-const ALL_OF_A_REQUEST: &[Cause] =
-    &[Cause::Queue, Cause::Connect, Cause::Wait, Cause::Download, Cause::Handover, Cause::Script, Cause::Held, Cause::Render, Cause::StyleFound];
+const ALL_OF_A_REQUEST: &[Cause] = &[
+    Cause::Queue,
+    Cause::Connect,
+    Cause::Wait,
+    Cause::Download,
+    Cause::Handover,
+    Cause::Script,
+    Cause::Held,
+    Cause::Render,
+    Cause::StyleFound,
+];
 
 /// `docs/checks.md`, made from the checks themselves.
 #[must_use]
@@ -284,7 +294,8 @@ mod tests {
         for check in ALL {
             let example = (check.example)();
             let analysis = crate::analyse(&example.load, &example.bodies());
-            let titles: Vec<&str> = analysis.findings.iter().filter(|f| f.check == check.id).map(|f| f.title.as_str()).collect();
+            let titles: Vec<&str> =
+                analysis.findings.iter().filter(|f| f.check == check.id).map(|f| f.title.as_str()).collect();
             assert_eq!(titles, [check.gives], "{}", check.id);
         }
     }

@@ -24,7 +24,8 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     for blocker in context.blockers.iter().filter(|b| b.kind == BlockingKind::Script) {
         let Some(request) = context.load.request(blocker.request) else { continue };
         let name = request.short_name();
-        let fix = Fix::new(FixKind::DeferScript, &request.url, format!("Defer {name}, and whatever depends on it, in order"));
+        let fix =
+            Fix::new(FixKind::DeferScript, &request.url, format!("Defer {name}, and whatever depends on it, in order"));
         let title = format!("{name} holds up rendering until {}", blocker.released_ms.text());
         let mut finding = context.about(&CHECK, request, ALL_OF_A_REQUEST, title, fix);
         finding.size_ms = Some(blocker.released_ms - request.start);

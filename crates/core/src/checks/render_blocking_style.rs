@@ -20,10 +20,16 @@ pub(super) const CHECK: Check = Check {
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let document_end = context.load.document().and_then(|d| d.end).unwrap_or(Millis::ZERO);
     let mut found = Vec::new();
-    for blocker in context.blockers.iter().filter(|b| b.kind == BlockingKind::Stylesheet && b.released_ms > document_end) {
+    for blocker in
+        context.blockers.iter().filter(|b| b.kind == BlockingKind::Stylesheet && b.released_ms > document_end)
+    {
         let Some(request) = context.load.request(blocker.request) else { continue };
         let name = request.short_name();
-        let fix = Fix::new(FixKind::ReduceStyle, &request.url, format!("Inline the part of {name} that the first screen needs and load the rest late"));
+        let fix = Fix::new(
+            FixKind::ReduceStyle,
+            &request.url,
+            format!("Inline the part of {name} that the first screen needs and load the rest late"),
+        );
         let title = format!("{name} holds up rendering until {}", blocker.released_ms.text());
         let mut finding = context.about(&CHECK, request, ALL_OF_A_REQUEST, title, fix);
         finding.size_ms = Some(blocker.released_ms - request.start);
@@ -32,7 +38,9 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
             row("let go at", blocker.released_ms.text()),
             row("document complete at", document_end.text()),
         ];
-        finding.why = "Nothing is painted before every blocking sheet is there, whichever part of it the first screen uses.".into();
+        finding.why =
+            "Nothing is painted before every blocking sheet is there, whichever part of it the first screen uses."
+                .into();
         found.push(finding);
     }
     found

@@ -31,7 +31,11 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     if server <= SLOW {
         return Vec::new();
     }
-    let fix = Fix::new(FixKind::FasterResponse, &document.url, "Shorten the server's work for the page, or serve it from a page cache".into());
+    let fix = Fix::new(
+        FixKind::FasterResponse,
+        &document.url,
+        "Shorten the server's work for the page, or serve it from a page cache".into(),
+    );
     let title = format!("The server takes {} to answer for the page", server.text());
     let mut finding = context.about(&CHECK, document, &[Cause::Wait], title, fix);
     finding.size_ms = Some(server);

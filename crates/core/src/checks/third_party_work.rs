@@ -38,7 +38,11 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         }
         let mine = |id| context.owners.request(id) == owner;
         let Some(anchor) = context.load.requests.iter().find(|r| mine(r.id)) else { continue };
-        let fix = Fix::new(FixKind::DelayScript, &owner.name, format!("Delay {} until the first input, or do without it", owner.name));
+        let fix = Fix::new(
+            FixKind::DelayScript,
+            &owner.name,
+            format!("Delay {} until the first input, or do without it", owner.name),
+        );
         let title = format!("{} takes {} of main thread", owner.name, sum.text());
         let mut finding = context.about(&CHECK, anchor, &[], title, fix);
         let on_path: Millis = context.path.iter().filter(|leg| leg.owner == *owner).map(crate::path::Leg::length).sum();
@@ -56,7 +60,9 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         finding.evidence = scripts
             .iter()
             .take(6)
-            .map(|s| row(&s.url.as_deref().map_or_else(|| "page".to_owned(), crate::request::short_name), s.total_ms.text()))
+            .map(|s| {
+                row(&s.url.as_deref().map_or_else(|| "page".to_owned(), crate::request::short_name), s.total_ms.text())
+            })
             .collect();
         finding.evidence.push(row("transferred", bytes.text()));
         finding.why = "Its code is not yours to mend, but when it loads is. Ask who uses it before it goes.".into();

@@ -34,7 +34,9 @@ fn is_text(request: &Request) -> bool {
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let mut found = Vec::new();
     for request in context.answered().filter(|r| is_text(r)) {
-        let encoded = request.header("content-encoding").is_some_and(|v| !v.trim().is_empty() && !v.eq_ignore_ascii_case("identity"));
+        let encoded = request
+            .header("content-encoding")
+            .is_some_and(|v| !v.trim().is_empty() && !v.eq_ignore_ascii_case("identity"));
         if encoded || request.response_headers.is_empty() {
             continue;
         }

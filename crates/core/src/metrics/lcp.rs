@@ -31,7 +31,12 @@ pub fn lcp_parts(load: &Load) -> Option<LcpParts> {
     // A picture that was there before the document's first byte (a preload header, a cache) has no delay.
     let start = file.map_or(ttfb, |r| r.start.max(ttfb).min(lcp));
     let end = file.map_or(start, |r| r.end.unwrap_or(lcp).max(start).min(lcp));
-    Some(LcpParts { ttfb_ms: ttfb, load_delay_ms: start - ttfb, load_duration_ms: end - start, render_delay_ms: lcp - end })
+    Some(LcpParts {
+        ttfb_ms: ttfb,
+        load_delay_ms: start - ttfb,
+        load_duration_ms: end - start,
+        render_delay_ms: lcp - end,
+    })
 }
 
 #[cfg(test)]

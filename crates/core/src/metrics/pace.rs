@@ -47,16 +47,28 @@ mod tests {
 
     #[test]
     fn utility_passes_through_its_four_points() {
-        for (value, expected) in
-            [(1250.0, 100.0), (1875.0, 90.0), (2500.0, 80.0), (3250.0, 60.0), (4000.0, 40.0), (7000.0, 20.0), (10_000.0, 0.0), (20_000.0, 0.0)]
-        {
+        for (value, expected) in [
+            (1250.0, 100.0),
+            (1875.0, 90.0),
+            (2500.0, 80.0),
+            (3250.0, 60.0),
+            (4000.0, 40.0),
+            (7000.0, 20.0),
+            (10_000.0, 0.0),
+            (20_000.0, 0.0),
+        ] {
             assert!((utility(Metric::Lcp, value) - expected).abs() < 1e-9, "{value}");
         }
     }
 
     #[test]
     fn what_was_not_measured_is_left_out_with_its_weight() {
-        let mut metrics = Metrics { lcp_ms: Some(Millis(4000.0)), cls: Some(0.05), fcp_ms: Some(Millis(1800.0)), ..Metrics::default() };
+        let mut metrics = Metrics {
+            lcp_ms: Some(Millis(4000.0)),
+            cls: Some(0.05),
+            fcp_ms: Some(Millis(1800.0)),
+            ..Metrics::default()
+        };
         // (30·40 + 20·100 + 15·80) / 65
         let (value, of) = pace(&metrics).expect("the three that matter are there");
         assert!((value - 4400.0 / 65.0).abs() < 1e-9);

@@ -8,4 +8,4 @@ mod leg;
 mod walk;
 
 pub use leg::{Cause, Leg};
-pub use walk::{path_to_largest, path_to_first_paint};
+pub use walk::{path_to_first_paint, path_to_largest};

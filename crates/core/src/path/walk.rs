@@ -12,7 +12,7 @@ use std::collections::HashSet;
 use std::sync::Arc;
 
 /// Legs shorter than this are joined to their neighbour, so that the itinerary stays readable.
-const CRUMB: Millis = Millis(2.0);
+const CRUMB: Millis = Millis(4.0);
 /// A task this long between the last input and the paint gets a leg of its own.
 const WORTH_NAMING: Millis = Millis(30.0);
 /// A walk longer than this is not a page any more; the rest is one unknown leg.
@@ -26,13 +26,13 @@ pub fn path_to_largest(load: &Load, owners: &Owners) -> Option<Vec<Leg>> {
         (PaintKind::Image, Some(url)) => load.request_for(url, candidate.at),
         _ => None,
     };
-    Some(Walk::new(load, owners, candidate.at).to_paint(file, candidate.kind == PaintKind::Text))
+    Some(Walk::new(load, owners, candidate.at).legs_to(file, candidate.kind == PaintKind::Text))
 }
 
 /// The path to the first contentful paint.
 #[must_use]
 pub fn path_to_first_paint(load: &Load, owners: &Owners) -> Option<Vec<Leg>> {
-    Some(Walk::new(load, owners, load.fcp?).to_paint(None, true))
+    Some(Walk::new(load, owners, load.fcp?).legs_to(None, true))
 }
 
 /// What the walk asks next: what released this point?
@@ -77,7 +77,7 @@ impl<'a> Walk<'a> {
     /// Adds a leg that ends at the cursor and begins at `from`, and moves the cursor there.
     fn leg(&mut self, from: Millis, cause: Cause, about: About<'_>, title: String, sentence: String) {
         let from = from.max(Millis::ZERO).min(self.cursor);
-        if !(from < self.cursor) {
+        if from >= self.cursor {
             return;
         }
         let (url, request, owner) = match about {
@@ -93,7 +93,7 @@ impl<'a> Walk<'a> {
         self.cursor = from;
     }
 
-    fn to_paint(mut self, file: Option<&Request>, text: bool) -> Vec<Leg> {
+    fn legs_to(mut self, file: Option<&Request>, text: bool) -> Vec<Leg> {
         let paint = self.cursor;
         let document = self.load.document();
 
@@ -104,7 +104,8 @@ impl<'a> Walk<'a> {
             inputs.push((end, Point::Bytes(file.id)));
         }
         for request in &self.load.requests {
-            if request.render_blocking == RenderBlocking::Blocking && request.main_frame
+            if request.render_blocking == RenderBlocking::Blocking
+                && request.main_frame
                 && let Some(at) = released(self.load, request)
                 && at <= paint
             {
@@ -152,7 +153,13 @@ impl<'a> Walk<'a> {
             };
         }
         // Whatever could not be explained is said to be so.
-        self.leg(Millis::ZERO, Cause::Unknown, About::Browser, "Not explained".into(), "The recording does not tell what happened here.".into());
+        self.leg(
+            Millis::ZERO,
+            Cause::Unknown,
+            About::Browser,
+            "Not explained".into(),
+            "The recording does not tell what happened here.".into(),
+        );
         self.legs.reverse();
         join_crumbs(self.legs)
     }
@@ -171,16 +178,40 @@ impl<'a> Walk<'a> {
             if end <= start || end - start < WORTH_NAMING {
                 continue;
             }
-            self.leg(end, Cause::Render, About::Browser, "Waiting for the next frame".into(), "Everything was there; the browser had yet to draw it.".into());
+            self.leg(
+                end,
+                Cause::Render,
+                About::Browser,
+                "Waiting for the next frame".into(),
+                "Everything was there; the browser had yet to draw it.".into(),
+            );
             match self.heaviest_script(index, start, end) {
                 Some(url) => {
                     let name = short_name(&url);
-                    self.leg(start, Cause::Busy, About::Script(&url), format!("Main thread busy with {name}"), format!("{name} runs before the frame can be drawn."));
+                    self.leg(
+                        start,
+                        Cause::Busy,
+                        About::Script(&url),
+                        format!("Main thread busy with {name}"),
+                        format!("{name} runs before the frame can be drawn."),
+                    );
                 }
-                None => self.leg(start, Cause::Render, About::Browser, "Style, layout and paint".into(), "The browser's own work for the frame that shows it.".into()),
+                None => self.leg(
+                    start,
+                    Cause::Render,
+                    About::Browser,
+                    "Style, layout and paint".into(),
+                    "The browser's own work for the frame that shows it.".into(),
+                ),
             }
         }
-        self.leg(ready, Cause::Render, About::Browser, "Drawing the frame".into(), "From the last thing it needed to the frame that shows it.".into());
+        self.leg(
+            ready,
+            Cause::Render,
+            About::Browser,
+            "Drawing the frame".into(),
+            "From the last thing it needed to the frame that shows it.".into(),
+        );
     }
 
     /// The script that took most of a task's time between two moments, if scripts took half of it or more.
@@ -195,7 +226,9 @@ impl<'a> Walk<'a> {
                 }
                 skip_until = None;
             }
-            let Some(url) = piece.url.clone().filter(|u| !u.is_empty() && piece.kind != WorkKind::Style) else { continue };
+            let Some(url) = piece.url.clone().filter(|u| !u.is_empty() && piece.kind != WorkKind::Style) else {
+                continue;
+            };
             skip_until = Some(piece.depth);
             let inside = piece.end().min(to) - piece.start.max(from);
             if inside > Millis::ZERO {
@@ -228,7 +261,13 @@ impl<'a> Walk<'a> {
             Point::Began(index) => self.began(index),
             Point::Released(id) => self.released(id),
             Point::Start => {
-                self.leg(Millis::ZERO, Cause::Navigation, About::Browser, "Navigation starts".into(), "Before the browser asked for anything.".into());
+                self.leg(
+                    Millis::ZERO,
+                    Cause::Navigation,
+                    About::Browser,
+                    "Navigation starts".into(),
+                    "Before the browser asked for anything.".into(),
+                );
                 None
             }
         }
@@ -239,12 +278,24 @@ impl<'a> Walk<'a> {
         let request = self.load.request(id)?;
         let name = request.short_name();
         if let Some(end) = request.end {
-            self.leg(end, Cause::Handover, About::Request(request), format!("{name} is handed over"), "Its bytes were there; the main thread had yet to take them.".into());
+            self.leg(
+                end,
+                Cause::Handover,
+                About::Request(request),
+                format!("{name} is handed over"),
+                "Its bytes were there; the main thread had yet to take them.".into(),
+            );
         }
         if let Some(first) = request.first_byte {
             let size = request.transferred.map_or_else(String::new, |b| format!("{} ", b.text()));
             let beside = self.beside(request);
-            self.leg(first, Cause::Download, About::Request(request), format!("{name} downloads"), format!("{size}over the line{beside}."));
+            self.leg(
+                first,
+                Cause::Download,
+                About::Request(request),
+                format!("{name} downloads"),
+                format!("{size}over the line{beside}."),
+            );
         }
         self.before_first_byte(request)
     }
@@ -278,12 +329,30 @@ impl<'a> Walk<'a> {
         let host = request.host().unwrap_or_else(|| "its host".into());
         if let Some(sent) = request.sent {
             let title = if is_document { "Server makes the page".to_owned() } else { format!("Waiting for {name}") };
-            self.leg(sent, Cause::Wait, About::Request(request), title, format!("From sending the request to {host} to its first byte: server and round trip."));
+            self.leg(
+                sent,
+                Cause::Wait,
+                About::Request(request),
+                title,
+                format!("From sending the request to {host} to its first byte: server and round trip."),
+            );
         }
         if let (Some(start), Some(end)) = (request.connect_start, request.connect_end) {
-            self.leg(end, Cause::Queue, About::Request(request), format!("{name} is about to be sent"), "Between connection and request.".into());
+            self.leg(
+                end,
+                Cause::Queue,
+                About::Request(request),
+                format!("{name} is about to be sent"),
+                "Between connection and request.".into(),
+            );
             let tls = if request.tls_start.is_some() { ", with TLS" } else { "" };
-            self.leg(start, Cause::Connect, About::Request(request), format!("Connecting to {host}"), format!("A new connection to {host}{tls}."));
+            self.leg(
+                start,
+                Cause::Connect,
+                About::Request(request),
+                format!("Connecting to {host}"),
+                format!("A new connection to {host}{tls}."),
+            );
         }
         let sentence = match request.kind {
             ResourceKind::Document => "The browser prepares the navigation.".to_owned(),
@@ -303,19 +372,36 @@ impl<'a> Walk<'a> {
             .load
             .requests
             .iter()
-            .filter(|o| o.id != request.id && o.host() == host && o.sent.is_some_and(|s| s < sent) && o.end.is_some_and(|e| e > request.start))
+            .filter(|o| {
+                o.id != request.id
+                    && o.host() == host
+                    && o.sent.is_some_and(|s| s < sent)
+                    && o.end.is_some_and(|e| e > request.start)
+            })
             .collect();
         let before = others
             .iter()
-            .filter(|o| o.connection.is_some() && o.connection == request.connection && o.end.is_some_and(|e| e <= sent + Millis(5.0)))
+            .filter(|o| {
+                o.connection.is_some()
+                    && o.connection == request.connection
+                    && o.end.is_some_and(|e| e <= sent + Millis(5.0))
+            })
             .max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()));
         match (before, others.len()) {
             (Some(before), n) if n > 1 => {
-                format!("Held in the browser's queue behind {n} others of {}; {} had its connection until then.", host.unwrap_or_default(), before.short_name())
+                format!(
+                    "Held in the browser's queue behind {n} others of {}; {} had its connection until then.",
+                    host.unwrap_or_default(),
+                    before.short_name()
+                )
             }
-            (Some(before), _) => format!("Held in the browser's queue; {} had its connection until then.", before.short_name()),
+            (Some(before), _) => {
+                format!("Held in the browser's queue; {} had its connection until then.", before.short_name())
+            }
             (None, 0) => "Held in the browser's queue: the browser gave others priority.".into(),
-            (None, n) => format!("Held in the browser's queue while {n} others of {} were under way.", host.unwrap_or_default()),
+            (None, n) => {
+                format!("Held in the browser's queue while {n} others of {} were under way.", host.unwrap_or_default())
+            }
         }
     }
 
@@ -323,11 +409,23 @@ impl<'a> Walk<'a> {
     fn document_part(&mut self, id: RequestId) -> Option<Point> {
         let document = self.load.request(id)?;
         if let Some(end) = document.end {
-            self.leg(end, Cause::Parse, About::Request(document), "Document is read".into(), "The parser works its way through what has come.".into());
+            self.leg(
+                end,
+                Cause::Parse,
+                About::Request(document),
+                "Document is read".into(),
+                "The parser works its way through what has come.".into(),
+            );
         }
         if let Some(first) = document.first_byte {
             let size = document.transferred.map_or_else(String::new, |b| format!("{}, ", b.text()));
-            self.leg(first, Cause::Download, About::Request(document), "Document arrives".into(), format!("{size}read as it comes."));
+            self.leg(
+                first,
+                Cause::Download,
+                About::Request(document),
+                "Document arrives".into(),
+                format!("{size}read as it comes."),
+            );
         }
         self.before_first_byte(document)
     }
@@ -337,7 +435,13 @@ impl<'a> Walk<'a> {
         let request = self.load.request(id)?;
         if let Some(from) = request.redirected_from.and_then(|id| self.load.request(id)) {
             let start = from.start;
-            self.leg(start, Cause::Redirect, About::Request(from), format!("Redirect from {}", from.short_name()), "This address only answered that the page is elsewhere.".into());
+            self.leg(
+                start,
+                Cause::Redirect,
+                About::Request(from),
+                format!("Redirect from {}", from.short_name()),
+                "This address only answered that the page is elsewhere.".into(),
+            );
             return Some(Point::Asked(from.id));
         }
         let document = self.load.document().map(|d| d.id);
@@ -350,42 +454,87 @@ impl<'a> Walk<'a> {
                 if let Some(index) = self.script_at(request.start, request) {
                     let url = self.url_of(index)?;
                     let (by, began) = (short_name(&url), self.load.work[index].start);
-                    self.leg(began, Cause::Script, About::Script(&url), format!("{by} runs, then asks for {name}"), format!("The request for {name} comes out of this run of {by}."));
+                    self.leg(
+                        began,
+                        Cause::Script,
+                        About::Script(&url),
+                        format!("{by} runs, then asks for {name}"),
+                        format!("The request for {name} comes out of this run of {by}."),
+                    );
                     return Some(Point::Began(index));
                 }
                 let by = request.initiator.stack.first().or(request.initiator.url.as_ref()).cloned();
                 if let Some(by) = by
-                    && let Some(script) = self.load.requests.iter().rev().find(|r| r.url == by && r.id != id && r.end.is_some_and(|e| e <= self.cursor))
+                    && let Some(script) = self
+                        .load
+                        .requests
+                        .iter()
+                        .rev()
+                        .find(|r| r.url == by && r.id != id && r.end.is_some_and(|e| e <= self.cursor))
                 {
                     let end = script.end.unwrap_or(self.cursor);
                     let by = script.short_name();
-                    self.leg(end, Cause::ScriptWait, About::Request(script), format!("{by} asks for {name} later"), "The script was there; which of its runs asked is not in the recording.".into());
+                    self.leg(
+                        end,
+                        Cause::ScriptWait,
+                        About::Request(script),
+                        format!("{by} asks for {name} later"),
+                        "The script was there; which of its runs asked is not in the recording.".into(),
+                    );
                     return Some(Point::Bytes(script.id));
                 }
-                self.from_document(&name, Cause::Unknown, "A script asked for it; which run is not in the recording.")
+                self.back_to_document(
+                    &name,
+                    Cause::Unknown,
+                    "A script asked for it; which run is not in the recording.",
+                )
             }
             InitiatorKind::Style => {
-                let sheet = request.initiator.url.as_ref().and_then(|url| {
-                    self.load.requests.iter().rev().find(|r| r.url == *url && r.id != id && r.end.is_some_and(|e| e <= self.cursor + Millis(1.0)))
-                });
+                let sheet =
+                    request.initiator.url.as_ref().and_then(|url| {
+                        self.load.requests.iter().rev().find(|r| {
+                            r.url == *url && r.id != id && r.end.is_some_and(|e| e <= self.cursor + Millis(1.0))
+                        })
+                    });
                 if let Some(sheet) = sheet {
                     let end = sheet.end.unwrap_or(self.cursor);
                     let by = sheet.short_name();
-                    self.leg(end, Cause::StyleFound, About::Request(sheet), format!("{name} is found through {by}"), "The sheet was there; style and layout had to need what it names.".into());
+                    self.leg(
+                        end,
+                        Cause::StyleFound,
+                        About::Request(sheet),
+                        format!("{name} is found through {by}"),
+                        "The sheet was there; style and layout had to need what it names.".into(),
+                    );
                     return Some(Point::Bytes(sheet.id));
                 }
-                self.from_document(&name, Cause::StyleFound, "A style in the document names it; style and layout had to need it.")
+                self.back_to_document(
+                    &name,
+                    Cause::StyleFound,
+                    "A style in the document names it; style and layout had to need it.",
+                )
             }
             InitiatorKind::Parser | InitiatorKind::Preload => {
                 // In another document than the main one: that document is what had to come.
                 if let Some(url) = request.initiator.url.as_ref()
-                    && let Some(frame) = self.load.requests.iter().rev().find(|r| r.url == *url && Some(r.id) != document && r.kind == ResourceKind::Document && r.id != id && r.start <= self.cursor)
+                    && let Some(frame) = self.load.requests.iter().rev().find(|r| {
+                        r.url == *url
+                            && Some(r.id) != document
+                            && r.kind == ResourceKind::Document
+                            && r.id != id
+                            && r.start <= self.cursor
+                    })
                 {
                     return Some(Point::DocumentPart(frame.id));
                 }
-                let lazy = self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
+                let lazy =
+                    self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
                 if lazy {
-                    return self.from_document(&name, Cause::Lazy, "The image is loaded lazily: only layout told that it is near the screen.");
+                    return self.back_to_document(
+                        &name,
+                        Cause::Lazy,
+                        "The image is loaded lazily: only layout told that it is near the screen.",
+                    );
                 }
                 // Behind a blocking script the parser stands still; the preload scanner does not. Found
                 // right after a release, it had to wait for that release.
@@ -394,7 +543,9 @@ impl<'a> Walk<'a> {
                     .requests
                     .iter()
                     .filter(|r| r.kind == ResourceKind::Script && r.main_frame && r.id != id)
-                    .filter(|r| matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking))
+                    .filter(|r| {
+                        matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
+                    })
                     .filter_map(|r| Some((released(self.load, r)?, r.id)))
                     .filter(|(at, _)| *at <= self.cursor && self.cursor - *at < Millis(30.0))
                     .max_by(|a, b| a.0.order(&b.0));
@@ -402,19 +553,25 @@ impl<'a> Walk<'a> {
                 if let Some((at, blocker)) = held
                     && document_end.is_some_and(|end| end < at)
                 {
-                    self.leg(at, Cause::Parse, About::Browser, format!("Parser reaches {name}"), "It stands below a script that stopped the parser.".into());
+                    self.leg(
+                        at,
+                        Cause::Parse,
+                        About::Browser,
+                        format!("Parser reaches {name}"),
+                        "It stands below a script that stopped the parser.".into(),
+                    );
                     return Some(Point::Released(blocker));
                 }
                 Some(Point::DocumentPart(document?))
             }
             InitiatorKind::Redirect | InitiatorKind::Navigation | InitiatorKind::Unknown => {
-                self.from_document(&name, Cause::Unknown, "The source does not tell what asked for it.")
+                self.back_to_document(&name, Cause::Unknown, "The source does not tell what asked for it.")
             }
         }
     }
 
     /// A leg back to the end of the document, as the earliest thing that is known to be needed.
-    fn from_document(&mut self, name: &str, cause: Cause, sentence: &str) -> Option<Point> {
+    fn back_to_document(&mut self, name: &str, cause: Cause, sentence: &str) -> Option<Point> {
         let document = self.load.document()?;
         let end = document.end.or(document.first_byte)?;
         self.leg(end, cause, About::Browser, format!("{name} is asked for"), sentence.into());
@@ -437,7 +594,9 @@ impl<'a> Walk<'a> {
         let at_end = at + Millis(0.5);
         let covering = |w: &crate::Work| w.start <= at_end && w.end() + Millis(0.5) >= at;
         let runs = self.load.work.iter().enumerate().filter(|(_, w)| {
-            covering(w) && matches!(w.name, WorkName::Evaluate | WorkName::Call) && w.url.as_deref().is_some_and(|u| !u.is_empty())
+            covering(w)
+                && matches!(w.name, WorkName::Evaluate | WorkName::Call)
+                && w.url.as_deref().is_some_and(|u| !u.is_empty())
         });
         // Prefer the script that the stack names; among its pieces, the outermost.
         let mut candidates: Vec<(usize, bool, u16)> = runs
@@ -454,10 +613,15 @@ impl<'a> Walk<'a> {
         // A picture is fetched after the script that inserted it has ended, within the same task.
         let task = self.load.work.iter().rposition(|w| w.depth == 0 && covering(w))?;
         let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0).count();
-        let named = |w: &crate::Work| request.initiator.stack.iter().chain(request.initiator.url.iter()).any(|u| Some(u) == w.url.as_ref());
+        let named = |w: &crate::Work| {
+            request.initiator.stack.iter().chain(request.initiator.url.iter()).any(|u| Some(u) == w.url.as_ref())
+        };
         (task + 1..=task + inside)
             .rev()
-            .filter(|&i| self.load.work[i].start <= at_end && matches!(self.load.work[i].name, WorkName::Evaluate | WorkName::Call))
+            .filter(|&i| {
+                self.load.work[i].start <= at_end
+                    && matches!(self.load.work[i].name, WorkName::Evaluate | WorkName::Call)
+            })
             .find(|&i| named(&self.load.work[i]))
             .or_else(|| candidates.first().map(|c| c.0))
     }
@@ -475,11 +639,23 @@ impl<'a> Walk<'a> {
                 let fired = self.load.work[i].start;
                 let set = self.load.timers.iter().rev().find(|t| t.timer == timer && t.at <= fired);
                 if let Some(set) = set {
-                    self.leg(set.at, Cause::Timer, About::Script(&url), format!("{name} waits for its timer"), format!("A timer of {:.0} ms.", set.timeout.0));
+                    self.leg(
+                        set.at,
+                        Cause::Timer,
+                        About::Script(&url),
+                        format!("{name} waits for its timer"),
+                        format!("A timer of {:.0} ms.", set.timeout.0),
+                    );
                     if let Some(setter) = self.run_at(set.at) {
                         let by = self.url_of(setter).unwrap_or_else(|| url.clone());
                         let by_name = short_name(&by);
-                        self.leg(self.load.work[setter].start, Cause::Script, About::Script(&by), format!("{by_name} runs and sets the timer"), format!("This run of {by_name} set it."));
+                        self.leg(
+                            self.load.work[setter].start,
+                            Cause::Script,
+                            About::Script(&by),
+                            format!("{by_name} runs and sets the timer"),
+                            format!("This run of {by_name} set it."),
+                        );
                         return Some(Point::Began(setter));
                     }
                 }
@@ -499,38 +675,85 @@ impl<'a> Walk<'a> {
             .requests
             .iter()
             .filter(|r| Some(r.id) != script.map(|s| s.id) && matches!(r.initiator.kind, InitiatorKind::Script))
-            .filter(|r| r.initiator.stack.contains(&url) && matches!(r.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script))
+            .filter(|r| {
+                r.initiator.stack.contains(&url)
+                    && matches!(r.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script)
+            })
             .filter_map(|r| Some((r.end?, r.id)))
             .filter(|(end, _)| *end <= self.cursor && self.cursor - *end < Millis(60.0))
             .max_by(|a, b| a.0.order(&b.0));
         if let Some((end, id)) = fetched {
-            self.leg(end, Cause::Handover, About::Script(&url), format!("{name} takes the answer"), "The data had come; the script had yet to be called with it.".into());
+            self.leg(
+                end,
+                Cause::Handover,
+                About::Script(&url),
+                format!("{name} takes the answer"),
+                "The data had come; the script had yet to be called with it.".into(),
+            );
             return Some(Point::Bytes(id));
         }
         let event = self.event_around(index);
-        let first = self.load.work.iter().position(|w| w.name == WorkName::Evaluate && w.url.as_ref() == Some(&url) && w.start < work.start);
+        let first = self
+            .load
+            .work
+            .iter()
+            .position(|w| w.name == WorkName::Evaluate && w.url.as_ref() == Some(&url) && w.start < work.start);
         if let Some(first) = first {
             let ran = self.load.work[first].end().min(self.cursor);
             // Between its first run and this one: the parser's end, if that is what the event says.
-            if let (Some("DOMContentLoaded" | "readystatechange"), Some(parsed)) = (event.as_deref(), self.load.dom_interactive)
+            if let (Some("DOMContentLoaded" | "readystatechange"), Some(parsed)) =
+                (event.as_deref(), self.load.dom_interactive)
                 && parsed > ran
                 && parsed <= self.cursor
             {
-                self.leg(parsed, Cause::Busy, About::Browser, "The event is delivered".into(), "Deferred scripts and other handlers run first.".into());
+                self.leg(
+                    parsed,
+                    Cause::Busy,
+                    About::Browser,
+                    "The event is delivered".into(),
+                    "Deferred scripts and other handlers run first.".into(),
+                );
                 if let Some(last) = self.last_release(parsed, None) {
-                    self.leg(last.0, Cause::Parse, About::Browser, "Document is parsed to its end".into(), format!("{name} waits until the document is parsed."));
+                    self.leg(
+                        last.0,
+                        Cause::Parse,
+                        About::Browser,
+                        "Document is parsed to its end".into(),
+                        format!("{name} waits until the document is parsed."),
+                    );
                     return Some(Point::Released(last.1));
                 }
                 return Some(Point::DocumentPart(self.load.document()?.id));
             }
-            let what = event.map_or_else(|| "what called it is not in the recording".to_owned(), |e| format!("it waits for the event “{e}”"));
-            self.leg(ran, Cause::ScriptWait, About::Script(&url), format!("{name} waits"), format!("It had run once; {what}."));
-            self.leg(self.load.work[first].start, Cause::Script, About::Script(&url), format!("{name} runs"), format!("The first run of {name}."));
+            let what = event.map_or_else(
+                || "what called it is not in the recording".to_owned(),
+                |e| format!("it waits for the event “{e}”"),
+            );
+            self.leg(
+                ran,
+                Cause::ScriptWait,
+                About::Script(&url),
+                format!("{name} waits"),
+                format!("It had run once; {what}."),
+            );
+            self.leg(
+                self.load.work[first].start,
+                Cause::Script,
+                About::Script(&url),
+                format!("{name} runs"),
+                format!("The first run of {name}."),
+            );
             return Some(Point::Began(first));
         }
         match script.and_then(|s| Some((s.end?, s.id))) {
             Some((end, id)) if end <= self.cursor => {
-                self.leg(end, Cause::ScriptWait, About::Script(&url), format!("{name} waits"), "The script was there; what called it is not in the recording.".into());
+                self.leg(
+                    end,
+                    Cause::ScriptWait,
+                    About::Script(&url),
+                    format!("{name} waits"),
+                    "The script was there; what called it is not in the recording.".into(),
+                );
                 Some(Point::Bytes(id))
             }
             _ => Some(Point::DocumentPart(self.load.document()?.id)),
@@ -545,13 +768,26 @@ impl<'a> Walk<'a> {
         let before = self.last_release(self.load.work[index].start, script.filter(|_| !inline).map(|s| s.id));
         match (own_end, before) {
             (own, Some((at, blocker))) if own.is_none_or(|own| at > own) && at <= self.cursor + Millis(0.01) => {
-                let title = if inline { "Inline script waits its turn".to_owned() } else { format!("{name} waits its turn") };
-                self.leg(at, Cause::Held, About::Script(url), title, "It may only run after the sheets and scripts before it.".into());
+                let title =
+                    if inline { "Inline script waits its turn".to_owned() } else { format!("{name} waits its turn") };
+                self.leg(
+                    at,
+                    Cause::Held,
+                    About::Script(url),
+                    title,
+                    "It may only run after the sheets and scripts before it.".into(),
+                );
                 Some(Point::Released(blocker))
             }
             (Some(own), _) => {
                 let id = script?.id;
-                self.leg(own, Cause::Handover, About::Script(url), format!("{name} is handed over"), "Its bytes were there; the main thread had yet to run them.".into());
+                self.leg(
+                    own,
+                    Cause::Handover,
+                    About::Script(url),
+                    format!("{name} is handed over"),
+                    "Its bytes were there; the main thread had yet to run them.".into(),
+                );
                 Some(Point::Bytes(id))
             }
             _ => Some(Point::DocumentPart(self.load.document()?.id)),
@@ -597,10 +833,22 @@ impl<'a> Walk<'a> {
         let name = request.short_name();
         let Some((index, work)) = first_use(self.load, request) else { return Some(Point::Bytes(id)) };
         if request.kind == ResourceKind::Style {
-            self.leg(work.start, Cause::Render, About::Request(request), format!("{name} is parsed"), "Nothing is painted before the sheet is understood.".into());
+            self.leg(
+                work.start,
+                Cause::Render,
+                About::Request(request),
+                format!("{name} is parsed"),
+                "Nothing is painted before the sheet is understood.".into(),
+            );
             return Some(Point::Bytes(id));
         }
-        self.leg(work.start, Cause::Script, About::Request(request), format!("{name} runs"), format!("{name} blocks: nothing is painted or parsed below it before it has run."));
+        self.leg(
+            work.start,
+            Cause::Script,
+            About::Request(request),
+            format!("{name} runs"),
+            format!("{name} blocks: nothing is painted or parsed below it before it has run."),
+        );
         let url = request.url.clone();
         self.first_run(index, Some(request), &url)
     }
@@ -639,8 +887,12 @@ fn fixes_for(cause: Cause, request: Option<&Request>) -> Vec<FixKind> {
         (Cause::Connect, _) => vec![FixKind::Preconnect],
         (Cause::Wait, Some(ResourceKind::Document)) => vec![FixKind::FasterResponse],
         (Cause::Download, Some(ResourceKind::Image)) => vec![FixKind::ResizeImage, FixKind::Shrink],
-        (Cause::Download, Some(ResourceKind::Script | ResourceKind::Style | ResourceKind::Document)) => vec![FixKind::Compress, FixKind::Shrink],
-        (Cause::Script | Cause::Held | Cause::Queue | Cause::Wait, Some(ResourceKind::Script)) => vec![FixKind::DeferScript],
+        (Cause::Download, Some(ResourceKind::Script | ResourceKind::Style | ResourceKind::Document)) => {
+            vec![FixKind::Compress, FixKind::Shrink]
+        }
+        (Cause::Script | Cause::Held | Cause::Queue | Cause::Wait, Some(ResourceKind::Script)) => {
+            vec![FixKind::DeferScript]
+        }
         (Cause::Queue | Cause::StyleFound, _) => vec![FixKind::Preload],
         (Cause::Timer | Cause::ScriptWait, _) => vec![FixKind::PutInHtml],
         (Cause::Busy, _) => vec![FixKind::SplitTask, FixKind::DelayScript],

@@ -89,12 +89,12 @@ export default function FindingsView() {
       <table className="mt-3 w-full table-fixed text-[13px]">
         <thead>
           <tr className="border-b border-rule-strong">
-            <th className="w-[80px] py-1 text-right">On the path</th>
-            <th className="w-[52px] pl-4">Kind</th>
+            <th className="w-[74px] py-1 text-right">On the path</th>
+            <th className="w-[60px] pl-4">Kind</th>
             <th className="pl-2">What</th>
-            <th className="w-[120px]">Owner</th>
-            <th className="w-[84px] text-right">Size</th>
-            <th className="w-[92px] pl-4">Plan</th>
+            <th className="w-[104px]">Owner</th>
+            <th className="w-[70px] text-right">Size</th>
+            <th className="w-[88px] pl-4">Plan</th>
           </tr>
         </thead>
         <tbody ref={body}>
@@ -114,7 +114,8 @@ export default function FindingsView() {
               <td className="pl-4 pt-1.5">{f.kind && <KindTag kind={f.kind} />}</td>
               <td className="py-1.5 pl-2">
                 <button
-                  className="text-left [overflow-wrap:anywhere]"
+                  className="block w-full truncate text-left"
+                  title={f.title}
                   aria-pressed={selection?.kind === 'finding' && selection.key === f.key}
                 >
                   {f.title}

@@ -13,7 +13,7 @@ const TEXT = { within: 'text-within', near: 'text-near', past: 'text-past' } as 
 
 export default function GlanceView() {
   const { recording, load, number } = useReading();
-  const rows = recording.summary?.rows.filter((r) => r.metric !== 'weight') ?? [];
+  const rows = recording.summary?.rows ?? [];
   return (
     <div className="px-5 pb-8 pt-2">
       <h1 className="text-[25px] leading-tight">{headline(recording)}</h1>

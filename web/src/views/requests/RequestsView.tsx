@@ -17,8 +17,10 @@ import { filterRequests } from './filter';
 
 const ROW = 26;
 /** Ring, kind, name, owner, kB: what stands left of the bars. */
-const LEFT = 'grid-cols-[16px_46px_minmax(0,190px)_92px_50px_minmax(0,1fr)]';
-const LEFT_WIDTH = 16 + 46 + 190 + 92 + 50 + 5 * 8;
+const LEFT = 'grid-cols-[14px_44px_minmax(0,168px)_88px_44px_minmax(0,1fr)]';
+const LEFT_WIDTH = 14 + 44 + 168 + 88 + 44 + 5 * 8;
+/** The sheet's own padding, and a little air at the right. */
+const ASIDE = 40 + 6;
 
 type Order = 'start' | 'size' | 'duration' | 'owner' | 'kind';
 const ORDERS: Record<Order, (a: RequestRow, b: RequestRow) => number> = {
@@ -54,7 +56,7 @@ export default function RequestsView() {
     [load.requests, words, order],
   );
   const end = timeEnd(load);
-  const lane = Math.max(120, width - LEFT_WIDTH - 12);
+  const lane = Math.max(120, width - LEFT_WIDTH - ASIDE);
   const list = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,
