@@ -183,7 +183,7 @@ fn markup(made: &plugins::Made, on: &Switches) -> String {
         (
             "crossing-anvil",
             "Anvil Skerry",
-            "Forty minutes past the lighthouse; seals on the north rocks most mornings.",
+            "Forty minutes past the light tower; seals on the north rocks most mornings.",
         ),
         ("crossing-gull", "Gull Island", "The long crossing. Take a coat, and come back for the evening boat."),
         ("crossing-low-haven", "Low Haven", "Every hour in summer. The bakery opens with the first boat."),

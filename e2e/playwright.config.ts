@@ -1,0 +1,18 @@
+import { defineConfig } from '@playwright/test';
+
+const browser = process.env.PHAINON_BROWSER ?? '/usr/bin/chromium-headless-shell';
+
+export default defineConfig({
+  testDir: 'tests',
+  // One at a time: some of them record, and two browsers at once would measure each other.
+  workers: 1,
+  timeout: 150_000,
+  expect: { timeout: 15_000 },
+  reporter: [['list']],
+  use: {
+    baseURL: process.env.PHAINON_ADDRESS ?? 'http://127.0.0.1:7460',
+    viewport: { width: 1280, height: 800 },
+    launchOptions: { executablePath: browser, args: ['--no-sandbox'] },
+    trace: 'off',
+  },
+});

@@ -1,0 +1,65 @@
+// Takes the pictures in docs/screenshots anew, from the demo's data in a data directory of its own.
+import { chromium } from '@playwright/test';
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+const root = join(import.meta.dirname, '..');
+const data = mkdtempSync(join(tmpdir(), 'phainon-pictures-'));
+const server = spawn(join(root, 'target/debug/phainon'), ['demo', '--data', data, '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
+const address = await new Promise((resolve) => {
+  let text = '';
+  server.stdout.on('data', (part) => {
+    text += part;
+    const found = /http:\/\/[\d.:]+/.exec(text);
+    if (found) resolve(found[0]);
+  });
+});
+const browser = await chromium.launch({
+  executablePath: process.env.PHAINON_BROWSER ?? '/usr/bin/chromium-headless-shell',
+  args: ['--no-sandbox'],
+});
+try {
+  const recordings = await (await fetch(`${address}/api/recordings`)).json();
+  const phone = recordings.find((r) => r.conditions.mobile).id;
+  const load = await (await fetch(`${address}/api/recordings/${phone}/loads/1`)).json();
+  for (const f of load.findings.filter((f) => f.fix.kind !== 'cache_longer').slice(0, 7)) {
+    const fix = { ...f.fix, owner: f.owner.name, on_path_ms: f.on_path_ms, finding_key: f.key, finding_title: f.title, recording: phone, load: 1 };
+    await fetch(`${address}/api/sites/skerryline.test/plan/fixes`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(fix),
+    });
+  }
+  const views = {
+    recordings: '/recordings',
+    glance: `/recordings/${phone}/glance`,
+    path: `/recordings/${phone}/path?sel=leg:5`,
+    requests: `/recordings/${phone}/requests`,
+    'main-thread': `/recordings/${phone}/main-thread?sel=task:2`,
+    findings: `/recordings/${phone}/findings?sel=${encodeURIComponent(`finding:${load.findings[0].key}`)}`,
+    plan: '/sites/skerryline.test/plan',
+  };
+  for (const [theme, colorScheme] of [['day', 'light'], ['night', 'dark']]) {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme, timezoneId: 'UTC' });
+    const page = await context.newPage();
+    for (const [name, path] of Object.entries(views)) {
+      await page.goto(address + path);
+      await page.waitForLoadState('networkidle');
+      await page.screenshot({ path: join(root, `docs/screenshots/${name}-${theme}.png`) });
+    }
+    if (theme === 'day') {
+      await page.goto(`${address}/recordings`);
+      await page.waitForLoadState('networkidle');
+      await page.keyboard.press('r');
+      await page.getByRole('dialog').waitFor();
+      await page.screenshot({ path: join(root, 'docs/screenshots/record-day.png') });
+    }
+    await context.close();
+  }
+} finally {
+  await browser.close();
+  server.kill();
+  rmSync(data, { recursive: true, force: true });
+}
