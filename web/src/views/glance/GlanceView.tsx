@@ -126,7 +126,6 @@ function Frames({ load, recording, number }: { load: Analysis; recording: Record
               key={i}
               className="text-center text-[12px] text-ink-2"
               onClick={() => setPicked(frames.indexOf(frame))}
-              aria-label={`Frame at ${ms(at)}${isLargest ? ', the largest element outlined' : ''}`}
             >
               <Frame
                 recording={recording.id}
@@ -135,6 +134,7 @@ function Frames({ load, recording, number }: { load: Analysis; recording: Record
                 viewport={viewport}
                 height={portrait ? 132 : 92}
                 outline={isLargest ? outline : null}
+                label={`The screen at ${ms(at)}${isLargest ? ', the largest element outlined' : ''}`}
               />
               {isLargest ? (
                 <strong className="text-past">{(at / 1000).toFixed(2)} s</strong>

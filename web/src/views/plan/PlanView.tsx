@@ -141,7 +141,9 @@ export default function PlanView() {
                   </Ask>
                 </th>
                 <th className="w-[120px] pl-5">State</th>
-                <th className="w-[110px]" />
+                <th className="w-[110px]">
+                  <span className="sr-only">Move or take out</span>
+                </th>
               </tr>
             </thead>
             <tbody ref={body}>

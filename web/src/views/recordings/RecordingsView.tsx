@@ -95,7 +95,9 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
                     <Ask how={`${METRICS[m].how} Median of the loads.`}>{METRICS[m].short}</Ask>
                   </th>
                 ))}
-                <th />
+                <th>
+                  <span className="sr-only">Delete</span>
+                </th>
               </tr>
             </thead>
             <tbody ref={list}>

@@ -67,10 +67,10 @@ export function Bar({ row, end, width }: { row: RequestRow; end: number; width: 
   );
 }
 
-/** A row's accessible label: everything that the bar tells by form and place. */
-export function rowLabel(row: RequestRow): string {
+/** What the bar tells by form and place, in words. */
+export function barInWords(row: RequestRow): string {
   const parts = [
-    `${row.name}, ${KINDS[row.kind].words}, owner ${row.owner.name}`,
+    KINDS[row.kind].words,
     `asked for at ${ms(row.start_ms)}`,
     row.end_ms === null ? 'never finished' : `last byte at ${ms(row.end_ms)}`,
   ];

@@ -12,7 +12,7 @@ import { Tooltip } from 'radix-ui';
 import { Tip } from '../../parts/Ask';
 import { useKeys } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
-import { Bar, rowLabel } from './Bar';
+import { Bar, barInWords } from './Bar';
 import { filterRequests } from './filter';
 
 const ROW = 26;
@@ -38,7 +38,7 @@ export default function RequestsView() {
   const [cursor, setCursor] = useState<number | null>(null);
   const filter = useRef<HTMLInputElement>(null);
   const scroller = useRef<HTMLDivElement>(null);
-  const words = params.get('filter') ?? '';
+  const [words, setWords] = useState(params.get('filter') ?? '');
   const named = params.get('sort') ?? 'start';
   const order: Order = named in ORDERS ? (named as Order) : 'start';
   const set = (key: string, value: string) =>
@@ -51,6 +51,11 @@ export default function RequestsView() {
       },
       { replace: true },
     );
+  // The address follows the field, not the other way round: typing must not wait for navigation.
+  useEffect(() => {
+    const timer = setTimeout(() => (params.get('filter') ?? '') !== words && set('filter', words), 200);
+    return () => clearTimeout(timer);
+  });
   const rows = useMemo(
     () => filterRequests(load.requests, words).toSorted(ORDERS[order]),
     [load.requests, words, order],
@@ -95,6 +100,7 @@ export default function RequestsView() {
   );
   return (
     <div className="flex h-full flex-col px-5 pt-3" ref={area}>
+      <h1 className="sr-only">Requests</h1>
       <div className="flex items-center gap-4 text-[13px] text-ink-2">
         <input
           ref={filter}
@@ -102,7 +108,7 @@ export default function RequestsView() {
           className="field w-[290px] font-mono text-[12.5px]"
           placeholder="kind:script or size>100kB   /"
           value={words}
-          onChange={(e) => set('filter', e.target.value)}
+          onChange={(e) => setWords(e.target.value)}
           onKeyDown={(e) => e.key === 'Escape' && e.currentTarget.blur()}
         />
         <span aria-live="polite">
@@ -166,7 +172,6 @@ export default function RequestsView() {
                     role="option"
                     tabIndex={0}
                     aria-selected={on}
-                    aria-label={rowLabel(row)}
                     onClick={() => select({ kind: 'request', id: row.id })}
                     onKeyDown={(e) => {
                       if (e.key === 'Enter' || e.key === ' ') {
@@ -188,6 +193,7 @@ export default function RequestsView() {
                     <span className="truncate text-ink-2">{row.owner.name}</span>
                     <span className="text-right">{kB(row.transferred_bytes)}</span>
                     <Bar row={row} end={end} width={lane} />
+                    <span className="sr-only">{barInWords(row)}</span>
                   </div>
                 </Tooltip.Trigger>
                 <Tip>
