@@ -169,6 +169,7 @@ test('every screen passes axe, by day and by night, and works by keyboard', asyn
   }
   expect(told).toEqual([]);
   await page.goto(`${here}/findings`);
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('findings');
   await page.keyboard.press('j');
   await expect(page).toHaveURL(/sel=finding/);
   await page.keyboard.press('m');
