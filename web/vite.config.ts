@@ -21,6 +21,6 @@ function packed(): Plugin {
 
 export default defineConfig({
   plugins: [react(), tailwindcss(), packed()],
-  build: { target: 'es2022', assetsInlineLimit: 0 },
+  build: { target: 'es2022', assetsInlineLimit: 0, chunkSizeWarningLimit: 700 },
   server: { proxy: { '/api': 'http://127.0.0.1:7460' } },
 });

@@ -14,7 +14,6 @@ applyTheme();
 const client = new QueryClient({
   defaultOptions: {
     queries: {
-      refetchOnWindowFocus: false,
       // What the server refused it will refuse again; a server that is away may come back.
       retry: (count, error) => error instanceof Refused && error.status === 0 && count < 2,
     },

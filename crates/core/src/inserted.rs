@@ -70,3 +70,70 @@ fn inserter(load: &Load, parents: &[Option<usize>], at: Millis) -> Option<Arc<st
         _ => load.work[last].url.clone(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Initiator, Request, Work, WorkKind};
+
+    const SLIDER: &str = "http://www.skerryline.test/plugins/deck-slider/slider.js";
+
+    /// A load with one picture, asked for at `at`, and one task of these pieces.
+    fn inserted(at: f64, pieces: &[(WorkName, f64, f64, u16, Option<&str>)]) -> InitiatorKind {
+        let mut load = Load::empty("http://www.skerryline.test/");
+        let mut hero = Request::new(0, "http://www.skerryline.test/hero.jpg", ResourceKind::Image);
+        hero.start = Millis(at);
+        hero.initiator = Initiator { kind: InitiatorKind::Parser, ..Initiator::default() };
+        load.requests.push(hero);
+        load.work = pieces
+            .iter()
+            .map(|&(name, start, duration, depth, url)| Work {
+                kind: WorkKind::Other,
+                name,
+                start: Millis(start),
+                duration: Millis(duration),
+                depth,
+                url: url.map(Into::into),
+                function: None,
+                event: None,
+                timer: None,
+            })
+            .collect();
+        name_inserters(&mut load);
+        load.requests[0].initiator.kind
+    }
+
+    #[test]
+    fn a_picture_asked_for_after_a_script_of_the_same_task_is_the_scripts() {
+        let task = [
+            (WorkName::Task, 100.0, 60.0, 0, None),
+            (WorkName::Timer, 101.0, 50.0, 1, None),
+            (WorkName::Call, 102.0, 40.0, 2, Some(SLIDER)),
+            (WorkName::Microtasks, 143.0, 2.0, 2, None),
+        ];
+        assert_eq!(inserted(144.0, &task), InitiatorKind::Script);
+        assert_eq!(inserted(120.0, &task), InitiatorKind::Script);
+        assert_eq!(inserted(101.5, &task), InitiatorKind::Parser, "before the script ran");
+        assert_eq!(inserted(400.0, &task), InitiatorKind::Parser, "in no task at all");
+    }
+
+    #[test]
+    fn what_the_parser_reads_stays_the_parsers() {
+        let scanner = [(WorkName::Task, 100.0, 60.0, 0, None), (WorkName::ParseHtml, 101.0, 50.0, 1, None)];
+        assert_eq!(inserted(120.0, &scanner), InitiatorKind::Parser);
+        // A blocking script runs, then the parser goes on within the same task.
+        let resumed = [
+            (WorkName::Task, 100.0, 60.0, 0, None),
+            (WorkName::Evaluate, 101.0, 20.0, 1, Some(SLIDER)),
+            (WorkName::ParseHtml, 125.0, 30.0, 1, None),
+        ];
+        assert_eq!(inserted(130.0, &resumed), InitiatorKind::Parser);
+        // An inline script inside the parser's work inserts it.
+        let inline = [
+            (WorkName::Task, 100.0, 60.0, 0, None),
+            (WorkName::ParseHtml, 101.0, 50.0, 1, None),
+            (WorkName::Evaluate, 110.0, 20.0, 2, Some(SLIDER)),
+        ];
+        assert_eq!(inserted(120.0, &inline), InitiatorKind::Script);
+    }
+}

@@ -80,7 +80,8 @@ impl AddAssign for Millis {
 
 impl Sum for Millis {
     fn sum<I: Iterator<Item = Self>>(iter: I) -> Self {
-        Self(iter.map(|m| m.0).sum())
+        // Not `sum`: that of nothing is −0, which sorts before 0.
+        Self(iter.fold(0.0, |sum, m| sum + m.0))
     }
 }
 

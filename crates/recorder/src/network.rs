@@ -277,3 +277,148 @@ fn initiator(value: &Value, navigation: bool) -> Initiator {
     let line = line.filter(|l| *l >= 0.0 && *l < 4e9).map(|l| (l as u32).saturating_add(1));
     Initiator { kind, url, line, stack }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use phainon_core::ResourceKind;
+    use serde_json::json;
+
+    fn event(method: &str, params: Value) -> Event {
+        Event { method: format!("Network.{method}"), session: Some("s".into()), params }
+    }
+
+    fn sent(id: &str, url: &str, at: f64, extra: Value) -> Event {
+        let mut params = json!({"requestId": id, "loaderId": "doc", "timestamp": at, "wallTime": 1_700_000_000.0 + at, "type": "Document", "frameId": "F",
+            "request": {"url": url, "method": "GET", "headers": {}, "initialPriority": "High"}, "initiator": {"type": "other"}});
+        for (key, value) in extra.as_object().expect("an object") {
+            params[key] = value.clone();
+        }
+        event("requestWillBeSent", params)
+    }
+
+    fn taken(events: &[Event]) -> (Network, Vec<Request>) {
+        let (mut network, mut other) = (Network::default(), Network::default());
+        for e in events {
+            network.take(e);
+            other.take(e);
+        }
+        // Navigation start at 10 s of the browser's clock.
+        (network, other.finish(10_000_000.0, "F"))
+    }
+
+    #[test]
+    fn a_redirect_is_a_request_of_its_own() {
+        let hop = json!({"status": 301, "headers": {"Location": "/new"}, "encodedDataLength": 200, "connectionId": 7, "mimeType": "",
+            "timing": {"requestTime": 10.01, "dnsStart": -1, "connectStart": 1.0, "connectEnd": 21.0, "sslStart": -1, "sendStart": 22.0, "receiveHeadersStart": 50.0, "receiveHeadersEnd": 51.0}});
+        let (network, requests) = taken(&[
+            sent("doc", "http://a.test/old", 10.005, json!({})),
+            sent("doc", "http://a.test/new", 10.07, json!({"redirectResponse": hop})),
+            event(
+                "responseReceived",
+                json!({"requestId": "doc", "type": "Document", "response": {"status": 200, "headers": {}, "mimeType": "text/html", "connectionId": 7}}),
+            ),
+            event("dataReceived", json!({"requestId": "doc", "dataLength": 900})),
+            event("loadingFinished", json!({"requestId": "doc", "timestamp": 10.2, "encodedDataLength": 1100})),
+        ]);
+        assert_eq!(network.busy(), 0);
+        let [old, new] = requests.as_slice() else { panic!("two requests: {requests:#?}") };
+        assert_eq!(
+            (old.status, old.header("location"), old.end.map(|e| e.0.round())),
+            (Some(301), Some("/new"), Some(70.0))
+        );
+        assert_eq!(
+            (old.connect_start.map(|t| t.0.round()), old.first_byte.map(|t| t.0.round())),
+            (Some(11.0), Some(60.0))
+        );
+        assert_eq!((new.redirected_from, new.initiator.kind), (Some(old.id), InitiatorKind::Redirect));
+        assert_eq!(
+            (new.transferred, new.unpacked, new.end.map(|e| e.0.round())),
+            (Some(Bytes(1100)), Some(Bytes(900)), Some(200.0))
+        );
+        assert!(new.main_frame);
+    }
+
+    #[test]
+    fn private_headers_are_not_kept_whichever_event_brings_them() {
+        let (_, requests) = taken(&[
+            event(
+                "requestWillBeSentExtraInfo",
+                json!({"requestId": "1", "headers": {"Cookie": "id=secret", "Accept": "*/*"}}),
+            ),
+            sent("1", "http://a.test/x", 10.1, json!({"type": "Script"})),
+            event(
+                "responseReceived",
+                json!({"requestId": "1", "type": "Script", "response": {"status": 200, "headers": {"x": "plain"}}}),
+            ),
+            event(
+                "responseReceivedExtraInfo",
+                json!({"requestId": "1", "statusCode": 200, "headers": {"Set-Cookie": "id=secret\nother=secret", "Server": "x"}}),
+            ),
+        ]);
+        let text = serde_json::to_string(&requests).expect("requests are JSON");
+        assert!(!text.contains("secret"), "{text}");
+        assert_eq!(requests[0].response_headers.iter().filter(|h| h.name == "Set-Cookie").count(), 2);
+        assert_eq!(requests[0].header("server"), Some("x"));
+    }
+
+    #[test]
+    fn caches_failures_and_streams_are_told() {
+        let (network, requests) = taken(&[
+            sent("1", "http://a.test/cached.css", 10.1, json!({"type": "Stylesheet"})),
+            event("requestServedFromCache", json!({"requestId": "1"})),
+            event("loadingFinished", json!({"requestId": "1", "timestamp": 10.1, "encodedDataLength": 0})),
+            sent("2", "http://a.test/gone.png", 10.2, json!({"type": "Image"})),
+            event(
+                "loadingFailed",
+                json!({"requestId": "2", "timestamp": 10.3, "errorText": "net::ERR_CONNECTION_RESET"}),
+            ),
+            sent("3", "http://a.test/live", 10.2, json!({"type": "EventSource"})),
+            event(
+                "responseReceived",
+                json!({"requestId": "3", "type": "EventSource", "response": {"status": 200, "headers": {}}}),
+            ),
+            sent("4", "http://a.test/same", 10.2, json!({"type": "Fetch"})),
+            event("responseReceivedExtraInfo", json!({"requestId": "4", "statusCode": 304, "headers": {}})),
+            sent("5", "data:image/png;base64,AAAA", 10.2, json!({"type": "Image"})),
+            event("resourceChangedPriority", json!({"requestId": "2", "newPriority": "VeryLow"})),
+            event("loadingFinished", json!({"requestId": "never-sent", "timestamp": 10.1})),
+        ]);
+        assert_eq!(network.busy(), 1, "the fetch is under way; a stream and a data URL are not waited for");
+        assert_eq!(requests[0].cache, Some(CacheSource::Memory));
+        assert_eq!(
+            (requests[1].failed.as_deref(), requests[1].final_priority.as_deref()),
+            (Some("net::ERR_CONNECTION_RESET"), Some("VeryLow"))
+        );
+        assert_eq!((requests[2].kind, requests[2].end), (ResourceKind::Data, None));
+        assert_eq!(requests[3].cache, Some(CacheSource::Revalidated));
+    }
+
+    #[test]
+    fn who_asked_is_read_from_stacks_and_their_parents() {
+        let stack = json!({"callFrames": [{"url": "", "lineNumber": 0}], "parent": {"callFrames": [{"url": "http://a.test/plugins/p/a.js", "lineNumber": 41}]}});
+        let (_, requests) = taken(&[
+            sent(
+                "1",
+                "http://a.test/late.js",
+                10.1,
+                json!({"type": "Script", "initiator": {"type": "script", "stack": stack}}),
+            ),
+            sent(
+                "2",
+                "http://a.test/base.css",
+                10.1,
+                json!({"type": "Stylesheet", "initiator": {"type": "parser", "url": "http://a.test/", "lineNumber": 8}}),
+            ),
+            sent(
+                "3",
+                "http://a.test/font.woff2",
+                10.2,
+                json!({"type": "Font", "initiator": {"type": "parser", "url": "http://a.test/base.css"}}),
+            ),
+        ]);
+        assert_eq!(requests[0].initiator.url.as_deref(), Some("http://a.test/plugins/p/a.js"));
+        assert_eq!((requests[1].initiator.kind, requests[1].initiator.line), (InitiatorKind::Parser, Some(9)));
+        assert_eq!(requests[2].initiator.kind, InitiatorKind::Style, "what a sheet names is the sheet's");
+    }
+}

@@ -190,7 +190,7 @@ pub struct Made {
 
 async fn import(Shared(app): Shared<App>, Query(query): Query<ImportQuery>, body: Bytes) -> Answer<Json<Made>> {
     let name = query.name.unwrap_or_else(|| "The file".into()).chars().take(200).collect();
-    Ok(Json(Made { id: app.import(body.to_vec(), name).await? }))
+    Ok(Json(Made { id: app.import(body.into(), name).await? }))
 }
 
 /// What to record.

@@ -1,7 +1,13 @@
-import { lazy, Suspense, useCallback, useState } from 'react';
+import { useCallback, useState } from 'react';
 import { Navigate, Route, Routes, useNavigate } from 'react-router';
-import { Waiting } from '../parts/states';
+import FindingsView from '../views/findings/FindingsView';
+import GlanceView from '../views/glance/GlanceView';
+import JobView from '../views/job/JobView';
+import MainThreadView from '../views/main-thread/MainThreadView';
+import PathView from '../views/path/PathView';
+import PlanView from '../views/plan/PlanView';
 import { RecordingsView } from '../views/recordings/RecordingsView';
+import RequestsView from '../views/requests/RequestsView';
 import { HelpDialog } from './HelpDialog';
 import { LeftColumn } from './LeftColumn';
 import { RecordDialog } from './RecordDialog';
@@ -10,14 +16,7 @@ import { TopBar } from './TopBar';
 import { useDrop } from './useDrop';
 import { useKeys } from './keys';
 
-const GlanceView = lazy(() => import('../views/glance/GlanceView'));
-const PathView = lazy(() => import('../views/path/PathView'));
-const RequestsView = lazy(() => import('../views/requests/RequestsView'));
-const MainThreadView = lazy(() => import('../views/main-thread/MainThreadView'));
-const FindingsView = lazy(() => import('../views/findings/FindingsView'));
-const PlanView = lazy(() => import('../views/plan/PlanView'));
-const JobView = lazy(() => import('../views/job/JobView'));
-
+// All screens are in one bundle: fetched one by one, each would show a gap of its own at first opening.
 export function App() {
   const [recordOpen, setRecordOpen] = useState(false);
   const [helpOpen, setHelpOpen] = useState(false);
@@ -30,33 +29,31 @@ export function App() {
       <TopBar onRecord={record} onHelp={() => setHelpOpen(true)} />
       <div className="grid min-h-0 grid-cols-[188px_minmax(0,1fr)]">
         <LeftColumn />
-        <Suspense fallback={<Waiting />}>
-          <Routes>
-            <Route index element={<Navigate to="/recordings" replace />} />
-            <Route path="recordings" element={<RecordingsView onRecord={record} />} />
-            <Route path="recordings/:id" element={<RecordingFrame />}>
-              <Route index element={<Navigate to="glance" replace />} />
-              <Route path="glance" element={<GlanceView />} />
-              <Route path="path" element={<PathView />} />
-              <Route path="requests" element={<RequestsView />} />
-              <Route path="main-thread" element={<MainThreadView />} />
-              <Route path="findings" element={<FindingsView />} />
-            </Route>
-            <Route path="sites/:site/plan" element={<PlanView />} />
-            <Route path="jobs/:id" element={<JobView />} />
-            <Route
-              path="*"
-              element={
-                <main className="p-8">
-                  <h1 className="text-2xl">No such screen</h1>
-                  <p className="mt-2 text-ink-2">
-                    The address may be of an older version. All recordings are in the list on the left.
-                  </p>
-                </main>
-              }
-            />
-          </Routes>
-        </Suspense>
+        <Routes>
+          <Route index element={<Navigate to="/recordings" replace />} />
+          <Route path="recordings" element={<RecordingsView onRecord={record} />} />
+          <Route path="recordings/:id" element={<RecordingFrame />}>
+            <Route index element={<Navigate to="glance" replace />} />
+            <Route path="glance" element={<GlanceView />} />
+            <Route path="path" element={<PathView />} />
+            <Route path="requests" element={<RequestsView />} />
+            <Route path="main-thread" element={<MainThreadView />} />
+            <Route path="findings" element={<FindingsView />} />
+          </Route>
+          <Route path="sites/:site/plan" element={<PlanView />} />
+          <Route path="jobs/:id" element={<JobView />} />
+          <Route
+            path="*"
+            element={
+              <main className="p-8">
+                <h1 className="text-2xl">No such screen</h1>
+                <p className="mt-2 text-ink-2">
+                  The address may be of an older version. All recordings are in the list on the left.
+                </p>
+              </main>
+            }
+          />
+        </Routes>
       </div>
       <RecordDialog open={recordOpen} onOpenChange={setRecordOpen} />
       <HelpDialog open={helpOpen} onOpenChange={setHelpOpen} />

@@ -346,7 +346,14 @@ function LegNote({ leg, reading }: { leg: Leg; reading: Reading }) {
   const { load, select } = reading;
   const row = load.requests.find((r) => r.id === leg.request);
   const findings = load.findings.filter((f) => f.request === leg.request && leg.request !== null);
-  const wanted = findings.find((f) => leg.fixes.includes(f.fix.kind)) ?? findings[0];
+  // Whatever came before the largest picture was asked for is shortened by asking for it earlier.
+  const asked = load.requests.find((r) => r.id === load.lcp?.request)?.start_ms ?? 0;
+  const first = load.metrics.ttfb_ms ?? 0;
+  const late =
+    leg.from_ms >= first - 1 && leg.to_ms <= asked + 1
+      ? load.findings.find((f) => f.check === 'late-largest')
+      : undefined;
+  const wanted = findings.find((f) => leg.fixes.includes(f.fix.kind)) ?? findings[0] ?? late;
   return (
     <>
       <Title>{leg.title}</Title>

@@ -72,3 +72,66 @@ fn crowded(load: &Load) -> Vec<(Millis, Millis)> {
     }
     spans
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Request, ResourceKind, Work, WorkKind, WorkName};
+
+    fn load(tasks: &[(f64, f64)], requests: &[(f64, Option<f64>)]) -> Load {
+        let mut load = Load::empty("http://www.skerryline.test/");
+        load.fcp = Some(Millis(1000.0));
+        load.end = Millis(20_000.0);
+        load.work = tasks
+            .iter()
+            .map(|&(start, duration)| Work {
+                kind: WorkKind::Other,
+                name: WorkName::Task,
+                start: Millis(start),
+                duration: Millis(duration),
+                depth: 0,
+                url: None,
+                function: None,
+                event: None,
+                timer: None,
+            })
+            .collect();
+        for (id, &(start, end)) in (0..).zip(requests) {
+            let mut r = Request::new(id, "http://www.skerryline.test/x", ResourceKind::Data);
+            r.start = Millis(start);
+            r.end = end.map(Millis);
+            load.requests.push(r);
+        }
+        load
+    }
+
+    fn tti(load: &Load) -> f64 {
+        time_to_interactive(load).expect("it painted").at.0
+    }
+
+    #[test]
+    fn without_long_tasks_it_is_fcp() {
+        assert_eq!(tti(&load(&[(1200.0, 50.0), (1500.0, 20.0)], &[])), 1000.0);
+        let mut blank = load(&[], &[]);
+        blank.fcp = None;
+        assert!(time_to_interactive(&blank).is_none());
+    }
+
+    #[test]
+    fn a_long_task_within_five_seconds_moves_it() {
+        // 1,100 to 1,300; then at 6,200, within five seconds of 1,300; the one at 13,000 comes after a quiet window.
+        assert_eq!(tti(&load(&[(1100.0, 200.0), (6200.0, 100.0), (13_000.0, 400.0)], &[])), 6300.0);
+        assert_eq!(tti(&load(&[(1100.0, 200.0), (6300.0, 100.0)], &[])), 1300.0, "five full seconds lie between");
+    }
+
+    #[test]
+    fn three_requests_in_flight_are_not_quiet_and_two_are() {
+        let crowd = [(2000.0, Some(7000.0)), (2100.0, Some(9000.0)), (2200.0, Some(8000.0))];
+        // Crowded from 2,200 to 7,000, so the task at 9,000 is still before the first quiet window.
+        assert_eq!(tti(&load(&[(9000.0, 100.0)], &crowd)), 9100.0);
+        assert_eq!(tti(&load(&[(9000.0, 100.0)], &crowd[..2])), 1000.0);
+        let mut posted = load(&[(9000.0, 100.0)], &crowd);
+        posted.requests[0].method = "POST".into();
+        assert_eq!(tti(&posted), 1000.0, "only GET requests count");
+    }
+}

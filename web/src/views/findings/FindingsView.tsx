@@ -112,7 +112,7 @@ export default function FindingsView() {
                 )}
               </td>
               <td className="pl-4 pt-1.5">{f.kind && <KindTag kind={f.kind} />}</td>
-              <td className="py-1.5 pl-2">
+              <td className="py-1.5 pl-2 pr-3">
                 <button
                   className="block w-full truncate text-left"
                   title={f.title}

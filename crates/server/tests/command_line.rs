@@ -1,0 +1,156 @@
+//! The command line: the names that its JSON promises, and its exit codes.
+
+#![allow(clippy::unwrap_used)]
+
+use serde_json::Value;
+use std::path::PathBuf;
+use std::process::{Command, Output};
+
+fn phainon(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_phainon")).args(arguments).output().unwrap()
+}
+
+fn demo() -> String {
+    concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/home-phone-on-the-move.phainon.zip").to_owned()
+}
+
+fn printed(arguments: &[&str]) -> Value {
+    let output = phainon(arguments);
+    assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));
+    serde_json::from_slice(&output.stdout).unwrap()
+}
+
+fn written(name: &str, text: &str) -> (tempfile::TempDir, PathBuf) {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join(name);
+    std::fs::write(&file, text).unwrap();
+    (folder, file)
+}
+
+fn has(value: &Value, names: &[&str]) {
+    for name in names {
+        assert!(value.get(name).is_some(), "`{name}` is promised: {value}");
+    }
+}
+
+#[test]
+fn analyse_prints_the_promised_names() {
+    let out = printed(&["analyse", &demo(), "--json"]);
+    has(&out, &["metrics", "lcp", "render_blocking", "main_thread", "owners", "findings"]);
+    has(
+        &out["metrics"],
+        &[
+            "ttfb_ms",
+            "fcp_ms",
+            "lcp_ms",
+            "cls",
+            "tbt_ms",
+            "tti_ms",
+            "inp_ms",
+            "speed_index_ms",
+            "requests",
+            "transferred_bytes",
+        ],
+    );
+    assert!(out["metrics"]["inp_ms"].is_null(), "not measured is null");
+    has(&out["lcp"], &["kind", "selector", "url", "parts", "path"]);
+    assert_eq!(out["lcp"]["kind"], "image");
+    assert_eq!(out["lcp"]["selector"], "img.deck-hero");
+    has(&out["lcp"]["parts"], &["ttfb_ms", "load_delay_ms", "load_duration_ms", "render_delay_ms"]);
+    for leg in out["lcp"]["path"].as_array().unwrap() {
+        has(leg, &["from_ms", "to_ms", "cause", "url", "owner"]);
+    }
+    let blockers = out["render_blocking"].as_array().unwrap();
+    let kinds = |kind: &str| blockers.iter().filter(|b| b["kind"] == kind).count();
+    assert_eq!((kinds("script"), kinds("stylesheet")), (2, 4), "two scripts and four sheets stand in the head");
+    blockers.iter().for_each(|b| has(b, &["url", "kind", "released_ms"]));
+    has(&out["main_thread"], &["by_kind_ms", "long_tasks"]);
+    for task in out["main_thread"]["long_tasks"].as_array().unwrap() {
+        has(task, &["start_ms", "duration_ms", "url", "owner"]);
+        assert!(task["duration_ms"].as_f64().unwrap() > 50.0);
+    }
+    for owner in out["owners"].as_array().unwrap() {
+        has(owner, &["name", "kind", "requests", "transferred_bytes", "main_thread_ms", "server_ms", "path_ms"]);
+    }
+    for finding in out["findings"].as_array().unwrap() {
+        has(finding, &["check", "title", "owner", "url", "on_path", "on_path_ms", "fix"]);
+        assert_eq!(finding["on_path"].as_bool().unwrap(), finding["on_path_ms"].as_f64().unwrap() > 0.0);
+    }
+}
+
+#[test]
+fn the_demo_shows_the_faults_of_its_page() {
+    let out = printed(&["analyse", &demo(), "--json"]);
+    let found: Vec<(String, String)> = out["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|f| (f["check"].as_str().unwrap().to_owned(), f["title"].as_str().unwrap().to_owned()))
+        .collect();
+    for (check, word) in [
+        ("late-largest", "hero-marlin-bay.jpg"),
+        ("render-blocking-script", "vendor.js"),
+        ("render-blocking-script", "slider.js"),
+        ("render-blocking-stylesheet", "base.css"),
+        ("uncompressed-text", "vendor.js"),
+        ("short-cache-lifetime", "static.skerryline.test"),
+        ("image-larger-than-shown", "hero-marlin-bay.jpg"),
+        ("image-without-dimensions", "crossing-anvil.jpg"),
+        ("standout", "advert.jpg"),
+        ("long-tasks", "chat.js"),
+        ("third-party-work", "parleydock.test"),
+        ("slow-document", "The server takes"),
+    ] {
+        assert!(
+            found.iter().any(|(c, title)| c == check && title.contains(word)),
+            "{check} of {word} is missing: {found:#?}"
+        );
+    }
+    let owner = |name: &str| out["owners"].as_array().unwrap().iter().find(|o| o["name"] == name).cloned();
+    assert_eq!(owner("deck-slider").unwrap()["kind"], "plugin");
+    assert_eq!(owner("tidemark").unwrap()["kind"], "theme");
+    assert_eq!(owner("parleydock.test").unwrap()["kind"], "third_party");
+    assert!(owner("harbour-guard").unwrap()["server_ms"].as_f64().unwrap() > 10.0, "it works on the server alone");
+}
+
+#[test]
+fn budgets_and_bad_input_have_their_exit_codes() {
+    let code = |arguments: &[&str]| phainon(arguments).status.code();
+    assert_eq!(code(&["analyse", &demo(), "--budget", "lcp=60s", "--budget", "cls=1"]), Some(0));
+    assert_eq!(code(&["analyse", &demo(), "--budget", "lcp=100ms"]), Some(1));
+    assert_eq!(code(&["analyse", &demo(), "--budget", "lcp=soon"]), Some(2));
+    assert_eq!(code(&["analyse", &demo(), "--load", "9"]), Some(2));
+    assert_eq!(code(&["analyse", "/no/such/file"]), Some(2));
+    assert_eq!(code(&["analyse"]), Some(2));
+    assert_eq!(code(&["record", "file:///etc/passwd"]), Some(2));
+    assert_eq!(code(&["record", "http://www.skerryline.test/", "--conditions", "no-such"]), Some(2));
+    assert_eq!(code(&["serve", "--listen", "0.0.0.0"]), Some(2), "others may only call with a token");
+    let (_folder, half) = written("half.har", "{\"log\": {\"entries\": [");
+    let output = phainon(&["analyse", half.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(2));
+    assert_eq!(
+        String::from_utf8_lossy(&output.stderr),
+        "phainon: half.har is cut off: the JSON ends too early, at line 1, column 21.\n"
+    );
+}
+
+#[test]
+fn a_har_alone_leaves_unknown_what_it_cannot_tell() {
+    let (_folder, file) = written(
+        "alone.har",
+        r#"{"log":{"version":"1.2","entries":[{"startedDateTime":"2026-11-24T09:00:00Z","request":{"method":"GET","url":"https://shop.example/"},
+        "response":{"status":200,"headers":[],"content":{"size":10,"mimeType":"text/html"},"bodySize":10,"headersSize":5},"timings":{"wait":80,"receive":5}}]}}"#,
+    );
+    let out = printed(&["analyse", file.to_str().unwrap(), "--json"]);
+    assert_eq!(out["metrics"]["ttfb_ms"], 80.0);
+    for unknown in ["fcp_ms", "lcp_ms", "cls", "tbt_ms", "tti_ms"] {
+        assert!(out["metrics"][unknown].is_null(), "{unknown}");
+    }
+    assert!(out["lcp"].is_null() && out["main_thread"].is_null());
+    assert!(out["missing"].as_array().unwrap().len() >= 4);
+    assert_eq!(
+        phainon(&["analyse", file.to_str().unwrap(), "--budget", "lcp=9s"]).status.code(),
+        Some(1),
+        "a budget that cannot be judged is not met"
+    );
+}
