@@ -24,7 +24,10 @@ export function RatedBar(props: {
   const end = x(median);
   const plainTo = Math.min(end, x(target));
   const label = `${metricText(metric, median)}, ${rating}; target ${metricText(metric, target)}, limit ${metricText(metric, limit)}`;
-  const anchor = (value: number) => (x(value) < 24 ? 'start' : x(value) > width - 30 ? 'end' : 'middle');
+  // Labels that would run into each other turn away.
+  const close = x(limit) - x(target) < 60;
+  const anchor = (value: number) =>
+    close ? (value === target ? 'end' : 'start') : x(value) < 24 ? 'start' : x(value) > width - 30 ? 'end' : 'middle';
   return (
     <svg
       viewBox={`0 0 ${width} 42`}

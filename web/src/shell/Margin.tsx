@@ -101,7 +101,9 @@ function FindingList({ findings, reading, title }: { findings: Finding[]; readin
               onClick={() => reading.select({ kind: 'finding', key: f.key })}
             >
               <span className="[overflow-wrap:anywhere]">{f.title}</span>
-              <span className="shrink-0 text-ink-2">{f.on_path ? ms(f.on_path_ms) : STANDING[f.standing]}</span>
+              <span className="shrink-0 text-ink-2">
+                {f.on_path ? ms(f.on_path_ms) : f.standing === 'unknown' ? '' : STANDING[f.standing]}
+              </span>
             </button>
           </li>
         ))}
@@ -278,7 +280,7 @@ function RequestNote({ row, reading }: { row: RequestRow; reading: Reading }) {
           {chain.map((r, i) => (
             <span key={r.id}>
               {i > 0 && ' → '}
-              <button className="hover:text-accent" onClick={() => select({ kind: 'request', id: r.id })}>
+              <button className="text-left hover:text-accent" onClick={() => select({ kind: 'request', id: r.id })}>
                 {r.name}
               </button>
             </span>

@@ -265,12 +265,17 @@ function Foot({ load, recording }: { load: Analysis; recording: RecordingHead })
       )}
       <div className="text-ink-2">
         <p>
-          DOMContentLoaded {ms(load.metrics.dom_content_loaded_ms)}, load {ms(load.metrics.load_ms)}. {load.browser}
-          {recording.cores ? `, recorded on ${plural(recording.cores, 'core')}` : ''}
-          {recording.load_average !== null
-            ? `, load average ${recording.load_average.toFixed(2)} before the first load`
-            : ''}
-          .
+          {[
+            load.metrics.dom_content_loaded_ms !== null &&
+              `DOMContentLoaded ${ms(load.metrics.dom_content_loaded_ms)}.`,
+            load.metrics.load_ms !== null && `Load event ${ms(load.metrics.load_ms)}.`,
+            load.browser && `${load.browser}.`,
+            recording.cores && `Recorded on ${plural(recording.cores, 'core')}.`,
+            recording.load_average !== null &&
+              `Load average ${recording.load_average.toFixed(2)} before the first load.`,
+          ]
+            .filter(Boolean)
+            .join(' ')}
         </p>
         {busy && <p className="text-past">The machine was busy when this was recorded; its figures may be too high.</p>}
         {told?.lcp_ms !== null && told?.lcp_ms !== undefined && (
