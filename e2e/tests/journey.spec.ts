@@ -92,6 +92,8 @@ function seconds(text: string): number {
 
 test('a recording can be cancelled, and one that cannot be made says why', async ({ page }) => {
   await page.goto('/recordings');
+  // Keys are heard once the screen stands.
+  await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
   await page.keyboard.press('r');
   const record = page.getByRole('dialog', { name: 'Record a page' });
   await record.getByLabel('Address').fill('ftp://www.skerryline.test/');
