@@ -43,6 +43,7 @@ fn load(requests: u32, tasks: u32) -> Load {
                 function: None,
                 event: None,
                 timer: None,
+                line: None,
             });
         }
     }

@@ -2,11 +2,15 @@
 
 use crate::checks::{CheckContext, Finding, run_checks};
 use crate::main_thread::{MainThread, main_thread};
-use crate::metrics::{LcpParts, Metric, Metrics, Ruler, WeightShare, by_kind, lcp_parts, metrics};
+use crate::metrics::{
+    DomainShare, LcpParts, Metric, Metrics, Placement, Ruler, WeightShare, by_domain, by_kind, lcp_parts, metrics,
+    placement,
+};
 use crate::path::{Leg, path_to_largest};
 use crate::{
-    Bodies, BodyRef, Bytes, CacheSource, Conditions, Header, Initiator, Load, Millis, Missing, Observed, Owner, Owners,
-    Rect, RenderBlocker, RenderBlocking, RequestId, ResourceKind, ScreenFrame, Source, Visit, render_blockers,
+    Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Header, Initiator, Interaction, Lanes, Load,
+    Millis, Missing, Moved, Observed, Owner, Owners, Rect, RenderBlocker, RenderBlocking, RequestId, ResourceKind,
+    ScreenFrame, Source, UserTiming, Visit, forced, handlers, interactions, lanes, render_blockers,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -14,7 +18,7 @@ use std::sync::Arc;
 use ts_rs::TS;
 
 /// Rises whenever a load may be analysed differently; cached results of an older version are dropped.
-pub const ANALYSIS_VERSION: u32 = 1;
+pub const ANALYSIS_VERSION: u32 = 2;
 
 /// What the largest paint was.
 pub use crate::paint::PaintKind as LcpKind;
@@ -108,6 +112,8 @@ pub struct RequestRow {
     pub has_body: bool,
     /// For pictures: width and height of the file, and of the largest box it is shown in.
     pub picture: Option<PictureSize>,
+    /// For pictures: where it stands in the page.
+    pub placement: Option<Placement>,
 }
 
 /// A picture's own size and the size it is shown at.
@@ -129,7 +135,7 @@ pub struct ShiftRow {
     pub at_ms: Millis,
     pub score: f64,
     pub had_recent_input: bool,
-    pub moved: Vec<(Rect, Rect)>,
+    pub moved: Vec<Moved>,
 }
 
 /// Everything computed from one load.
@@ -157,6 +163,16 @@ pub struct Analysis {
     pub main_thread: Option<MainThread>,
     pub owners: Vec<OwnerAccount>,
     pub weight: Vec<WeightShare>,
+    pub domains: Vec<DomainShare>,
+    /// Bandwidth and main thread on the time axis.
+    pub lanes: Lanes,
+    pub interactions: Vec<Interaction>,
+    /// The page's own marks and measures.
+    pub user_timings: Vec<UserTiming>,
+    /// Style and layout that scripts forced, by the line that did.
+    pub forced: Vec<ForcedRow>,
+    /// Timers and event handlers.
+    pub handlers: Vec<HandlerRow>,
     pub findings: Vec<Finding>,
     pub requests: Vec<RequestRow>,
     pub shifts: Vec<ShiftRow>,
@@ -233,6 +249,12 @@ pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
         main_thread: main,
         owners: accounts,
         weight: by_kind(load),
+        domains: by_domain(load),
+        lanes: lanes(load),
+        interactions: interactions(&load.events),
+        user_timings: load.user_timings.clone(),
+        forced: forced(load, &owners),
+        handlers: handlers(load, &owners),
         findings,
         requests,
         shifts: load
@@ -261,7 +283,9 @@ pub(crate) fn rulers(figures: &Metrics) -> Vec<Ruler> {
         (Metric::Lcp, figures.lcp_ms.map(|m| m.0)),
         (Metric::Fcp, figures.fcp_ms.map(|m| m.0)),
         (Metric::Tbt, figures.tbt_ms.map(|m| m.0)),
+        (Metric::Inp, figures.inp_ms.map(|m| m.0)),
         (Metric::Cls, figures.cls),
+        (Metric::SpeedIndex, figures.speed_index_ms.map(|m| m.0)),
         (Metric::Ttfb, figures.ttfb_ms.map(|m| m.0)),
         (Metric::Tti, figures.tti_ms.map(|m| m.0)),
         (Metric::Weight, figures.transferred_bytes.map(|b| b.0 as f64)),
@@ -303,6 +327,7 @@ fn row(load: &Load, request: &crate::Request, owners: &Owners, path: &[Leg], blo
         response_headers: request.response_headers.clone(),
         has_body: matches!(request.body, Some(BodyRef { .. })),
         picture: picture(load, request),
+        placement: placement(load, request),
     }
 }
 

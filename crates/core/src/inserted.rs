@@ -88,15 +88,11 @@ mod tests {
         load.work = pieces
             .iter()
             .map(|&(name, start, duration, depth, url)| Work {
-                kind: WorkKind::Other,
-                name,
                 start: Millis(start),
                 duration: Millis(duration),
                 depth,
                 url: url.map(Into::into),
-                function: None,
-                event: None,
-                timer: None,
+                ..Work::new(WorkKind::Other, name)
             })
             .collect();
         name_inserters(&mut load);

@@ -1,8 +1,9 @@
 //! One page load: everything observed in it.
 
+use crate::profile::Profile;
 use crate::{
-    Conditions, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind, ScreenFrame,
-    TimerInstall, Work,
+    Conditions, EventTiming, Forced, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind, ScreenFrame,
+    TimerInstall, UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -48,6 +49,8 @@ pub enum Subject {
     Bodies,
     Initiators,
     RenderBlocking,
+    Samples,
+    Interactions,
 }
 
 /// Something that a load does not hold, and why.
@@ -90,6 +93,7 @@ pub struct Load {
     /// Whether the page was still busy when the time was up.
     pub cut_off: bool,
     pub requests: Vec<Request>,
+    #[serde(with = "crate::work_columns")]
     pub work: Vec<Work>,
     pub timers: Vec<TimerInstall>,
     pub fcp: Option<Millis>,
@@ -100,6 +104,18 @@ pub struct Load {
     pub load_event: Option<Millis>,
     /// When the parser reached the document's end.
     pub dom_interactive: Option<Millis>,
+    /// Style and layout that scripts forced.
+    #[serde(default)]
+    pub forced: Vec<Forced>,
+    /// Input events as the browser timed them.
+    #[serde(default)]
+    pub events: Vec<EventTiming>,
+    /// The page's own marks and measures.
+    #[serde(default)]
+    pub user_timings: Vec<UserTiming>,
+    /// Samples of the main thread's scripts.
+    #[serde(default)]
+    pub profile: Option<Profile>,
     pub frames: Vec<ScreenFrame>,
     pub page: Option<PageFacts>,
     pub observed: Option<Observed>,
@@ -131,6 +147,10 @@ impl Load {
             dom_content_loaded: None,
             load_event: None,
             dom_interactive: None,
+            forced: Vec::new(),
+            events: Vec::new(),
+            user_timings: Vec::new(),
+            profile: None,
             frames: Vec::new(),
             page: None,
             observed: None,

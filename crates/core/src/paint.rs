@@ -62,6 +62,22 @@ pub struct LcpCandidate {
     pub rect: Option<Rect>,
 }
 
+/// An element that a shift moved.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Moved {
+    /// Where it stood, in CSS pixels of the viewport.
+    pub before: Rect,
+    pub after: Rect,
+    /// The element, by the browser's number.
+    #[serde(default)]
+    pub node: Option<i64>,
+    /// The element as a CSS selector, or in the browser's own words where it could not be resolved.
+    #[serde(default)]
+    pub element: Option<String>,
+}
+
 /// A layout shift of the main frame (W3C Layout Instability).
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
@@ -69,16 +85,22 @@ pub struct LayoutShift {
     pub at: Millis,
     pub score: f64,
     pub had_recent_input: bool,
-    /// Where the moved elements stood before and after.
-    pub moved: Vec<(Rect, Rect)>,
+    /// The moved elements, where they stood before and after.
+    pub moved: Vec<Moved>,
 }
 
 /// A picture of the screen during the load.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
 #[ts(export_to = "types.ts")]
 pub struct ScreenFrame {
     /// When the browser showed it.
     pub at_ms: Millis,
     /// Its file, relative to the load.
     pub file: String,
+    /// Visual completeness, 0 to 1, by the colours of the first and the last frame.
+    #[serde(default)]
+    pub complete: Option<f64>,
+    /// What changed since the frame before: boxes as shares of the picture's width and height.
+    #[serde(default)]
+    pub changed: Vec<Rect>,
 }

@@ -72,6 +72,7 @@ pub fn summarise(metrics: &[Metrics], visits: &[Visit]) -> RecordingSummary {
         Metric::Lcp,
         Metric::Fcp,
         Metric::Tbt,
+        Metric::Inp,
         Metric::Cls,
         Metric::SpeedIndex,
         Metric::Ttfb,

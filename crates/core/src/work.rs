@@ -1,6 +1,7 @@
 //! Main-thread work: nested pieces of it, as the trace gives them.
 
 use crate::Millis;
+use crate::profile::CodePlace;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -76,9 +77,29 @@ pub struct Work {
     pub event: Option<Arc<str>>,
     /// The timer that fired, for [`WorkName::Timer`].
     pub timer: Option<i64>,
+    /// Line of the function or script at work, from 1.
+    #[serde(default)]
+    pub line: Option<u32>,
 }
 
 impl Work {
+    /// A piece of work of which nothing but its kind is known yet.
+    #[must_use]
+    pub fn new(kind: WorkKind, name: WorkName) -> Self {
+        Self {
+            kind,
+            name,
+            start: Millis::ZERO,
+            duration: Millis::ZERO,
+            depth: 0,
+            url: None,
+            function: None,
+            event: None,
+            timer: None,
+            line: None,
+        }
+    }
+
     /// When it ended.
     #[must_use]
     pub fn end(&self) -> Millis {
@@ -93,6 +114,33 @@ pub struct TimerInstall {
     pub timer: i64,
     pub at: Millis,
     pub timeout: Millis,
+    /// The line that set it.
+    #[serde(default)]
+    pub by: Option<CodePlace>,
+}
+
+/// Style or layout that a script made the browser do at once, by asking for a box or a style while
+/// changes were pending.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Forced {
+    pub at: Millis,
+    pub duration: Millis,
+    /// [`WorkKind::Style`] or [`WorkKind::Layout`].
+    pub kind: WorkKind,
+    /// The line that asked.
+    pub by: CodePlace,
+}
+
+/// A mark or measure that the page made (W3C User Timing).
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct UserTiming {
+    pub name: String,
+    pub at_ms: Millis,
+    /// For measures.
+    pub duration_ms: Option<Millis>,
 }
 
 /// Each piece's own time: its duration less that of its direct parts.

@@ -105,6 +105,7 @@ fn work(count: usize) -> impl Strategy<Value = Vec<Work>> {
                 function: None,
                 event: Some("DOMContentLoaded".into()),
                 timer: Some(timer),
+                line: None,
             };
             found.push(piece(WorkName::Task, at, length, 0, None));
             found.push(piece(name, at + 0.1, length * 0.8, 1, Some(url(script))));
@@ -127,7 +128,7 @@ fn load() -> impl Strategy<Value = Load> {
                 load.work = work;
                 load.timers = timers
                     .into_iter()
-                    .map(|(timer, at)| TimerInstall { timer, at: Millis(at), timeout: Millis(50.0) })
+                    .map(|(timer, at)| TimerInstall { timer, at: Millis(at), timeout: Millis(50.0), by: None })
                     .collect();
                 load.fcp = Some(Millis(paint * 0.7));
                 load.dom_interactive = parsed.map(Millis);
@@ -231,6 +232,7 @@ fn the_legs_of_a_known_load_are_the_known_ones() {
         function: None,
         event: None,
         timer,
+        line: None,
     };
     load.work = vec![
         piece(WorkName::Task, 700.0, 10.0, 0, None, None),
@@ -241,7 +243,7 @@ fn the_legs_of_a_known_load_are_the_known_ones() {
         piece(WorkName::Timer, 1000.0, 60.0, 1, None, Some(7)),
         piece(WorkName::Call, 1000.0, 60.0, 2, Some(slider), None),
     ];
-    load.timers = vec![TimerInstall { timer: 7, at: Millis(780.0), timeout: Millis(220.0) }];
+    load.timers = vec![TimerInstall { timer: 7, at: Millis(780.0), timeout: Millis(220.0), by: None }];
     load.lcp_candidates = vec![LcpCandidate {
         at: Millis(2040.0),
         kind: PaintKind::Image,

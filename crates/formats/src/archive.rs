@@ -1,10 +1,12 @@
 //! The recording archive: a plain zip of open formats.
 //!
 //! `manifest.json`, and for each load `load-N/network.har`, `load-N/trace.json`, `load-N/page.json`
-//! and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`.
+//! and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`; what the load for used
+//! code told in `detail/`.
 
 use crate::unpack::{MAX_UNPACKED, read_limited};
-use crate::{BodyMap, FormatError, Manifest, Opened, PageRecord, RawLoad, body_hash, har};
+use crate::{BodyMap, Detail, FormatError, Manifest, Opened, PageRecord, RawLoad, body_hash, har};
+use phainon_core::metrics::Coverage;
 use phainon_core::{Load, ScreenFrame};
 use std::io::{Cursor, Read, Write};
 use zip::write::SimpleFileOptions;
@@ -75,7 +77,8 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
             ..RawLoad::default()
         };
         if let Some(har) = reader.file(&format!("{folder}/network.har"))? {
-            let (read, _) = har::read(&har, &format!("{folder}/network.har"))?;
+            let (mut read, _) = har::read(&har, &format!("{folder}/network.har"))?;
+            let read = read.swap_remove(0);
             raw.requests = read.requests;
             raw.har_page = read.har_page;
         }
@@ -115,7 +118,17 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
         }
         bodies.insert(hash, body);
     }
-    Ok(Opened { manifest: Some(manifest), loads, bodies })
+        let detail = match reader.file("detail/detail.json")? {
+        Some(text) => {
+            let mut detail: Detail =
+                serde_json::from_slice(&text).map_err(|e| FormatError::json("detail/detail.json", &e))?;
+            detail.coverage = detail.coverage.into_iter().map(Coverage::in_order).collect();
+            detail.inline_only = reader.file("detail/inline-only.jpg")?;
+            Some(detail)
+        }
+        None => None,
+    };
+    Ok(Opened { manifest: Some(manifest), loads, bodies, detail })
 }
 
 /// Writes an archive. `loads` are given assembled beside their raw parts, since the HAR is written
@@ -124,6 +137,7 @@ pub fn write(
     manifest: &Manifest,
     loads: &[(&RawLoad, Option<&Load>)],
     bodies: &BodyMap,
+    detail: Option<&Detail>,
 ) -> Result<Vec<u8>, FormatError> {
     let failed = |e: &dyn std::fmt::Display| FormatError::Write(e.to_string());
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
@@ -149,6 +163,12 @@ pub fn write(
         }
         for (frame, picture) in &raw.frames {
             add(&format!("{folder}/frames/{}", frame.file), picture, stored)?;
+        }
+    }
+    if let Some(detail) = detail {
+        add("detail/detail.json", &json(detail)?, packed)?;
+        if let Some(picture) = &detail.inline_only {
+            add("detail/inline-only.jpg", picture, stored)?;
         }
     }
     let mut sorted: Vec<_> = bodies.iter().collect();

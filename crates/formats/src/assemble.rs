@@ -1,6 +1,6 @@
 //! From raw parts to a `Load`.
 
-use crate::{FormatError, trace};
+use crate::{FormatError, pictures, trace};
 use phainon_core::{
     Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, RequestId, ScreenFrame,
     Source, Subject, Visit,
@@ -103,7 +103,14 @@ impl RawLoad {
             self.add_trace(&mut load, trace);
         } else {
             let why = "A HAR holds no trace: paints, shifts and the main thread are not in it. Record the page here, or add its trace.";
-            for subject in [Subject::Paints, Subject::Shifts, Subject::MainThread, Subject::RenderBlocking] {
+            for subject in [
+                Subject::Paints,
+                Subject::Shifts,
+                Subject::MainThread,
+                Subject::Samples,
+                Subject::Interactions,
+                Subject::RenderBlocking,
+            ] {
                 load.missing.push(Missing { subject, why: why.into() });
             }
         }
@@ -162,6 +169,9 @@ impl RawLoad {
         if load.requests.is_empty() {
             load.requests = trace.requests;
         } else {
+            if self.page.is_none() {
+                align(&mut load.requests, &trace.requests);
+            }
             // The trace knows which requests held rendering back.
             for request in &mut load.requests {
                 if request.render_blocking == RenderBlocking::Unknown
@@ -182,6 +192,10 @@ impl RawLoad {
         load.fcp = trace.fcp;
         load.lcp_candidates = trace.lcp_candidates;
         load.shifts = trace.shifts;
+        load.forced = trace.forced;
+        load.events = trace.events;
+        load.user_timings = trace.user_timings;
+        load.profile = trace.profile;
         load.dom_content_loaded = trace.dom_content_loaded.or(load.dom_content_loaded);
         load.load_event = trace.load_event.or(load.load_event);
         load.dom_interactive = trace.dom_interactive;
@@ -197,12 +211,24 @@ impl RawLoad {
         load.cut_off = page.cut_off;
         load.observed = page.observed.clone();
         load.notes.extend(page.notes.iter().cloned());
-        load.frames = self.frames.iter().map(|(frame, _)| frame.clone()).collect();
+        let (frames, note) = pictures::compared(&self.frames);
+        load.frames = frames;
+        load.notes.extend(note);
         if let Some(facts) = &page.facts {
             if !facts.title.is_empty() {
                 load.title = Some(facts.title.clone());
             }
             load.page = Some(facts.clone());
+        }
+        let selector = |node: Option<i64>| {
+            let element = page.elements.iter().find(|e| Some(e.node) == node)?;
+            Some(element.selector.clone()).filter(|s| !s.is_empty())
+        };
+        for moved in load.shifts.iter_mut().flat_map(|s| &mut s.moved) {
+            moved.element = selector(moved.node).or(moved.element.take());
+        }
+        for event in &mut load.events {
+            event.selector = selector(event.node);
         }
         for candidate in &mut load.lcp_candidates {
             let Some(element) = page.elements.iter().find(|e| Some(e.node) == candidate.node) else { continue };
@@ -214,6 +240,31 @@ impl RawLoad {
             if candidate.kind == phainon_core::PaintKind::Image && candidate.url.is_none() {
                 candidate.url = element.url.clone();
             }
+        }
+    }
+}
+
+/// Puts a HAR's clock on the trace's: by how much the same addresses were asked for earlier or later,
+/// at the median.
+fn align(requests: &mut [Request], seen: &[Request]) {
+    let mut offsets: Vec<f64> = requests
+        .iter()
+        .filter_map(|r| Some((seen.iter().find(|s| s.url == r.url)?.start - r.start).0))
+        .collect();
+    offsets.sort_by(f64::total_cmp);
+    let Some(offset) = offsets.get(offsets.len() / 2).copied() else { return };
+    for request in requests {
+        let by = Millis(offset.max(-request.start.0));
+        request.start = request.start + by;
+        for time in [
+            &mut request.connect_start,
+            &mut request.tls_start,
+            &mut request.connect_end,
+            &mut request.sent,
+            &mut request.first_byte,
+            &mut request.end,
+        ] {
+            *time = time.map(|t| t + by);
         }
     }
 }

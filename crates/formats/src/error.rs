@@ -22,11 +22,25 @@ pub enum FormatError {
     Archive { name: String, why: String },
     #[error("{name} holds nothing that can be shown: {why}.")]
     Nothing { name: String, why: String },
+    #[error("{har} and {trace} are not of the same load: the trace is of {url}, and no page of the HAR begins with it.")]
+    Apart { har: String, trace: String, url: String },
     #[error("Writing failed: {0}.")]
     Write(String),
 }
 
 impl FormatError {
+    /// A mistake in a list of trace events.
+    pub(crate) fn of_events(name: &str, error: &sonic_rs::Error) -> Self {
+        let (line, column) = (error.line(), error.column());
+        if error.is_eof() {
+            return Self::CutOff { name: name.to_owned(), line, column };
+        }
+        let text = error.to_string();
+        let first = text.lines().next().unwrap_or(&text);
+        let why = first.split(" at line ").next().unwrap_or(first).to_owned();
+        Self::Json { name: name.to_owned(), line, column, why }
+    }
+
     pub(crate) fn json(name: &str, error: &serde_json::Error) -> Self {
         let (line, column) = (error.line(), error.column());
         if error.is_eof() {

@@ -13,8 +13,8 @@ use std::sync::Arc;
 /// A HAR may hold this many entries at most.
 const MAX_ENTRIES: usize = 100_000;
 
-/// Reads the first page of a HAR.
-pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> {
+/// Reads a HAR: one load for each of its pages, at least one.
+pub fn read(text: &[u8], name: &str) -> Result<(Vec<RawLoad>, BodyMap), FormatError> {
     let text = String::from_utf8_lossy(text);
     let har: Value = serde_json::from_str(&text).map_err(|e| FormatError::json(name, &e))?;
     let shape = |place: &str, found: &Value, wanted: &str| FormatError::Shape {
@@ -47,24 +47,60 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
         notes.push(why);
     }
     let pages: Vec<&Value> = log.get("pages").and_then(Value::as_array).map(|p| p.iter().collect()).unwrap_or_default();
-    let page = pages.first().copied();
-    let page_id = page.and_then(|p| p.get("id")).and_then(Value::as_str);
-    let of_page = |entry: &&Value| match (entry.get("pageref").and_then(Value::as_str), page_id) {
-        (Some(reference), Some(id)) if pages.len() > 1 => reference == id,
-        _ => true,
+    let browser = log.get("browser").and_then(|b| {
+        Some(
+            format!("{} {}", b.get("name")?.as_str()?, b.get("version").and_then(Value::as_str).unwrap_or(""))
+                .trim()
+                .to_owned(),
+        )
+    });
+    // Entries of a page that is not listed, and those of none, go to the first page.
+    let id_of = |page: &Value| page.get("id").and_then(Value::as_str).map(str::to_owned);
+    let place_of = |entry: &Value| {
+        let reference = entry.get("pageref").and_then(Value::as_str);
+        pages.iter().position(|p| id_of(p).as_deref() == reference && reference.is_some()).unwrap_or(0)
     };
-    if pages.len() > 1 {
-        notes.push(format!("The file holds {} pages; this is the first.", pages.len()));
+    let mut by_page: Vec<Vec<&Value>> = vec![Vec::new(); pages.len().max(1)];
+    for entry in entries {
+        by_page[place_of(entry)].push(entry);
     }
-
     let mut bodies = BodyMap::new();
+    let mut loads = Vec::new();
+    let filled = by_page.iter().filter(|e| !e.is_empty()).count();
+    for (place, entries) in by_page.iter().enumerate().filter(|(_, e)| !e.is_empty()) {
+        let mut notes = notes.clone();
+        if filled > 1 {
+            notes.push(format!("The file holds {filled} pages; this is number {}.", loads.len() + 1));
+        }
+        if let Some((requests, mut har_page)) = read_page(pages.get(place).copied(), entries, notes, &mut bodies) {
+            har_page.browser.clone_from(&browser);
+            loads.push(RawLoad {
+                name: name.to_owned(),
+                requests: Some(renumber(requests)),
+                har_page,
+                ..RawLoad::default()
+            });
+        }
+    }
+    if loads.is_empty() {
+        return Err(FormatError::Nothing { name: name.to_owned(), why: "no entry has a request with a URL".into() });
+    }
+    Ok((loads, bodies))
+}
+
+/// One page's requests; `None` where no entry has a request.
+fn read_page(
+    page: Option<&Value>,
+    entries: &[&Value],
+    mut notes: Vec<String>,
+    bodies: &mut BodyMap,
+) -> Option<(Vec<Request>, HarPage)> {
     let mut requests = Vec::new();
     let mut passed_over = 0usize;
     let mut undated = 0usize;
     let dated: Vec<(Option<f64>, &Value)> = entries
         .iter()
-        .filter(of_page)
-        .map(|e| (e.get("startedDateTime").and_then(Value::as_str).and_then(epoch_ms), e))
+        .map(|e| (e.get("startedDateTime").and_then(Value::as_str).and_then(epoch_ms), *e))
         .collect();
     let first = dated.iter().filter_map(|(at, _)| *at).fold(f64::INFINITY, f64::min);
     let page_start = page.and_then(|p| p.get("startedDateTime")).and_then(Value::as_str).and_then(epoch_ms);
@@ -77,7 +113,7 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
     for (at, entry) in &dated {
         let id = u32::try_from(requests.len()).unwrap_or(u32::MAX);
         let start = at.map_or(0.0, |at| at - zero);
-        match read_entry(entry, id, Millis(start), &mut bodies) {
+        match read_entry(entry, id, Millis(start), bodies) {
             Some(request) => {
                 undated += usize::from(at.is_none());
                 requests.push(request);
@@ -86,7 +122,7 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
         }
     }
     if requests.is_empty() {
-        return Err(FormatError::Nothing { name: name.to_owned(), why: "no entry has a request with a URL".into() });
+        return None;
     }
     if passed_over > 0 {
         notes.push(format!("{passed_over} entries without a usable request were passed over."));
@@ -102,23 +138,15 @@ pub fn read(text: &[u8], name: &str) -> Result<(RawLoad, BodyMap), FormatError> 
             .filter(|v| *v >= 0.0)
             .map(Millis)
     };
-    let browser = log.get("browser").and_then(|b| {
-        Some(
-            format!("{} {}", b.get("name")?.as_str()?, b.get("version").and_then(Value::as_str).unwrap_or(""))
-                .trim()
-                .to_owned(),
-        )
-    });
     let har_page = HarPage {
         title: page.and_then(|p| p.get("title")).and_then(Value::as_str).filter(|t| !t.is_empty()).map(str::to_owned),
         started_at: (zero > 0.0).then(|| rfc3339(zero)).flatten(),
         dom_content_loaded: timing("onContentLoad"),
         load_event: timing("onLoad"),
-        browser,
+        browser: None,
         notes,
     };
-    let load = RawLoad { name: name.to_owned(), requests: Some(renumber(requests)), har_page, ..RawLoad::default() };
-    Ok((load, bodies))
+    Some((requests, har_page))
 }
 
 fn undecodable(text: &str) -> Option<String> {

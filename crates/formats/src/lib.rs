@@ -19,17 +19,20 @@
 
 pub mod archive;
 mod assemble;
+mod detail;
 mod error;
 pub mod har;
 mod manifest;
 mod open;
+mod pictures;
 pub mod trace;
 mod unpack;
 
 pub use assemble::{ElementRecord, PageRecord, RawLoad};
+pub use detail::Detail;
 pub use error::FormatError;
 pub use manifest::{Machine, Manifest, ManifestLoad};
-pub use open::{Opened, open};
+pub use open::{Opened, open, open_together};
 pub use unpack::MAX_UNPACKED;
 
 use phainon_core::Header;

@@ -1,5 +1,6 @@
 //! Telling what a file is, and opening it.
 
+use crate::detail::Detail;
 use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, har, trace, unpack};
 
 /// A file, opened.
@@ -10,6 +11,44 @@ pub struct Opened {
     pub loads: Vec<RawLoad>,
     /// The bodies that the loads' requests name.
     pub bodies: BodyMap,
+    /// What a load of its own told of the page's code and styles.
+    pub detail: Option<Detail>,
+}
+
+/// Opens several files: a HAR and a trace of the same load become one, everything else stays what
+/// it is. Each file is given with the name that errors call it.
+pub fn open_together(files: Vec<(Vec<u8>, String)>) -> Result<Vec<Opened>, FormatError> {
+    let mut opened = Vec::with_capacity(files.len());
+    for (bytes, name) in files {
+        opened.push(open(&bytes, &name)?);
+    }
+    let of = |wanted: fn(&RawLoad) -> bool| {
+        let mut places = opened.iter().enumerate().filter(|(_, o)| o.manifest.is_none() && o.loads.iter().all(wanted));
+        match (places.next(), places.next()) {
+            (Some((place, _)), None) => Some(place),
+            _ => None,
+        }
+    };
+    let (Some(har), Some(trace)) = (of(|l| l.requests.is_some()), of(|l| l.trace.is_some())) else { return Ok(opened) };
+    let told = opened[trace].loads[0].assemble()?;
+    // Of a HAR's pages the one whose document the trace is of.
+    let same = |load: &RawLoad| {
+        load.assemble().ok().and_then(|l| l.document().map(|d| d.url.clone())).is_some_and(|url| url == told.url)
+    };
+    let Some(page) = opened[har].loads.iter().position(same) else {
+        let trace_name = opened[trace].loads[0].name.clone();
+        return Err(FormatError::Apart {
+            har: opened[har].loads[0].name.clone(),
+            trace: trace_name,
+            url: told.url.to_string(),
+        });
+    };
+    let mut joined = opened[har].loads.swap_remove(page);
+    joined.name = format!("{} and {}", joined.name, opened[trace].loads[0].name);
+    joined.trace = opened[trace].loads[0].trace.take();
+    opened[har].loads = vec![joined];
+    opened.remove(trace);
+    Ok(opened)
 }
 
 /// Opens a recording archive, a HAR or a trace, plain or gzip. `name` is what errors call it.
@@ -32,7 +71,7 @@ fn open_nested(bytes: &[u8], name: &str, depth: u8) -> Result<Opened, FormatErro
         None => Err(FormatError::Empty { name: name.to_owned() }),
         Some(b'[') => trace_alone(text, name),
         Some(b'{') if looks_like_trace(text) => trace_alone(text, name),
-        Some(b'{') => har::read(text, name).map(|(load, bodies)| Opened { manifest: None, loads: vec![load], bodies }),
+        Some(b'{') => har::read(text, name).map(|(loads, bodies)| Opened { manifest: None, loads, bodies, detail: None }),
         Some(_) => {
             Err(FormatError::NotKnown { name: name.to_owned(), why: "it starts with something else than JSON".into() })
         }
@@ -54,5 +93,5 @@ fn trace_alone(text: &[u8], name: &str) -> Result<Opened, FormatError> {
     // Read once here, so that a file without a page load is refused at once.
     trace::read(text, name, None)?;
     let load = RawLoad { trace: Some(text.to_vec()), name: name.to_owned(), ..RawLoad::default() };
-    Ok(Opened { manifest: None, loads: vec![load], bodies: BodyMap::new() })
+    Ok(Opened { manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None })
 }

@@ -246,7 +246,8 @@ impl Store {
         )?;
         let frames = query
             .query_map(params![id, number], |r| {
-                Ok((ScreenFrame { file: r.get(0)?, at_ms: Millis(r.get(1)?) }, r.get(2)?))
+                let frame = ScreenFrame { file: r.get(0)?, at_ms: Millis(r.get(1)?), ..ScreenFrame::default() };
+                Ok((frame, r.get(2)?))
             })?
             .collect::<Result<_, _>>()?;
         let raw = RawLoad {

@@ -94,6 +94,7 @@ mod tests {
                 function: None,
                 event: None,
                 timer: None,
+                line: None,
             })
             .collect();
         for (id, &(start, end)) in (0..).zip(requests) {

@@ -1,21 +1,28 @@
 //! Metrics of a load, one file for each. Definitions follow the W3C specifications.
 
 mod cls;
+mod inp;
 mod interactive;
 mod lcp;
 mod pace;
 mod ruler;
+mod speed_index;
 mod tbt;
 mod weight;
 
 pub use cls::cls;
+pub use inp::inp;
 pub use interactive::{Interactive, time_to_interactive};
 pub use lcp::{LcpParts, lcp_parts};
 pub use pace::{pace, utility};
 pub use ruler::{Metric, Rating, Ruler, target};
+pub use speed_index::{BINS, Colours, completeness, speed_index};
 pub(crate) use tbt::blocking;
 pub use tbt::total_blocking_time;
-pub use weight::{WeightShare, by_kind};
+pub use weight::{
+    Coverage, DomainShare, Placement, SiteFile, SiteWeight, UnusedFile, WeightShare, by_domain, by_kind, placement,
+    site_weight, unused,
+};
 
 use crate::{Bytes, Load, Millis};
 use serde::{Deserialize, Serialize};
@@ -39,9 +46,9 @@ pub struct Metrics {
     pub tti_ms: Option<Millis>,
     /// Whether the recording ended before a quiet window was seen, so that TTI is its end.
     pub tti_at_end: bool,
-    /// Interaction to Next Paint; no interactions are recorded yet, so it is not known.
+    /// Interaction to Next Paint; not known where nobody interacted.
     pub inp_ms: Option<Millis>,
-    /// Speed Index; not computed yet, so it is not known.
+    /// Speed Index; not known without pictures of the screen.
     pub speed_index_ms: Option<Millis>,
     /// DOMContentLoaded, start of its event.
     pub dom_content_loaded_ms: Option<Millis>,
@@ -73,8 +80,8 @@ pub fn metrics(load: &Load) -> Metrics {
         tbt_ms: interactive.as_ref().and_then(|i| total_blocking_time(load, i.at)),
         tti_ms: interactive.as_ref().map(|i| i.at),
         tti_at_end: interactive.as_ref().is_some_and(|i| i.recording_ended),
-        inp_ms: None,
-        speed_index_ms: None,
+        inp_ms: inp(&crate::interactions(&load.events)),
+        speed_index_ms: speed_index(&load.frames),
         dom_content_loaded_ms: load.dom_content_loaded,
         load_ms: load.load_event,
         requests: u32::try_from(network.len()).unwrap_or(u32::MAX),

@@ -1,0 +1,450 @@
+//! Trace-event JSON: from events to what they say of one page load.
+//!
+//! Events are read one after the other with their `args` left as text; only the arguments of the
+//! few kinds that matter are parsed. A trace that was cut off keeps the events before the cut.
+
+use crate::FormatError;
+use crate::assemble::renumber;
+use event::{Event, Thread, Whole};
+use phainon_core::profile::Profile;
+use phainon_core::{
+    EventTiming, Forced, LayoutShift, LcpCandidate, Millis, Missing, Moved, PaintKind, Rect, Request, RequestId, Subject,
+    TimerInstall, UserTiming, Work,
+};
+use samples::Samples;
+use serde::de::Deserializer as _;
+use serde_json::Value;
+use std::borrow::Cow;
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+mod event;
+mod network;
+mod samples;
+mod work;
+
+pub use network::{kind_of, name_style_initiators, timing};
+
+/// What a trace says of one page load.
+#[derive(Debug, Default)]
+#[allow(missing_docs)]
+pub struct TraceFacts {
+    pub url: String,
+    /// The browser's monotonic clock at navigation start, in microseconds.
+    pub navigation_start_us: f64,
+    pub requests: Vec<Request>,
+    pub work: Vec<Work>,
+    pub timers: Vec<TimerInstall>,
+    pub fcp: Option<Millis>,
+    pub lcp_candidates: Vec<LcpCandidate>,
+    pub shifts: Vec<LayoutShift>,
+    pub dom_content_loaded: Option<Millis>,
+    pub load_event: Option<Millis>,
+    pub dom_interactive: Option<Millis>,
+    pub end: Millis,
+    /// Style and layout that a script's question made the browser do at once.
+    pub forced: Vec<Forced>,
+    /// Input events as the browser timed them.
+    pub events: Vec<EventTiming>,
+    /// The page's own marks and measures.
+    pub user_timings: Vec<UserTiming>,
+    /// The profiler's samples of the main thread.
+    pub profile: Option<Profile>,
+    pub notes: Vec<String>,
+    pub missing: Vec<Missing>,
+}
+
+/// Reads the events; those before a cut are kept, and the cut is noted.
+fn events<'a>(text: &'a str, name: &str, notes: &mut Vec<String>) -> Result<Vec<Event<'a>>, FormatError> {
+    let mut found = Vec::new();
+    let mut deserializer = sonic_rs::Deserializer::from_str(text);
+    if let Err(error) = (&mut deserializer).deserialize_any(Whole(&mut found)) {
+        if !error.is_eof() || found.is_empty() {
+            return Err(FormatError::of_events(name, &error));
+        }
+        notes.push(format!(
+            "The trace is cut off at line {}; the {} events before that are shown.",
+            error.line(),
+            found.len()
+        ));
+    }
+    Ok(found)
+}
+
+struct Navigation {
+    ts: f64,
+    id: String,
+    frame: String,
+    url: String,
+    thread: Thread,
+}
+
+/// Reads a trace. `wanted` is the URL that was recorded, where that is known; of several
+/// navigations the last that painted is taken, else the last.
+pub fn read(bytes: &[u8], name: &str, wanted: Option<&str>) -> Result<TraceFacts, FormatError> {
+    let text = String::from_utf8_lossy(bytes);
+    let mut facts = TraceFacts::default();
+    if let Cow::Owned(_) = text {
+        facts
+            .notes
+            .push("The trace holds bytes that are not valid UTF-8; they are shown as a replacement sign.".into());
+    }
+    let events = events(&text, name, &mut facts.notes)?;
+    let Some(navigation) = navigation(&events, wanted) else {
+        return Err(FormatError::Nothing {
+            name: name.to_owned(),
+            why: format!(
+                "none of its {} trace events is the start of a page's navigation (`navigationStart` with a URL)",
+                events.len()
+            ),
+        });
+    };
+    let main = main_thread_of(&events, navigation.thread);
+    facts.url.clone_from(&navigation.url);
+    facts.navigation_start_us = navigation.ts;
+    let at = |ts: f64| Millis(((ts - navigation.ts) / 1000.0).max(0.0));
+
+    let mut reader = Reader {
+        facts: &mut facts,
+        navigation: &navigation,
+        pieces: Vec::new(),
+        open: Vec::new(),
+        names: HashMap::new(),
+        pictures: HashMap::new(),
+        network: HashMap::new(),
+        order: Vec::new(),
+        first_input: None,
+        measures: HashMap::new(),
+        samples: Samples::default(),
+    };
+    for event in &events {
+        reader.event(event, main, &at);
+    }
+    let samples = std::mem::take(&mut reader.samples);
+    reader.finish(&at);
+    let (profile, unread) = samples.finish(main);
+    facts.profile = profile;
+    if unread > 0 {
+        facts.notes.push(format!("{unread} chunks of the profiler's samples could not be read and were passed over."));
+    }
+    if facts.profile.is_none() {
+        facts.missing.push(Missing {
+            subject: Subject::Samples,
+            why: "The trace holds no samples of the main thread, so time by function is not known: it lacks the category `disabled-by-default-v8.cpu_profiler`.".into(),
+        });
+    }
+    let last = events.iter().filter(|e| e.thread() == main).map(|e| e.ts + e.dur).fold(navigation.ts, f64::max);
+    facts.end = at(last);
+    if facts.work.is_empty() {
+        facts.missing.push(Missing {
+            subject: Subject::MainThread,
+            why: "The trace holds no main-thread tasks of this page.".into(),
+        });
+    }
+    if facts.fcp.is_none() && facts.lcp_candidates.is_empty() {
+        facts.missing.push(Missing {
+            subject: Subject::Paints,
+            why: "The trace holds no contentful paint of this page: it showed nothing, or the trace lacks the category `loading`.".into(),
+        });
+    }
+    Ok(facts)
+}
+
+fn navigation(events: &[Event<'_>], wanted: Option<&str>) -> Option<Navigation> {
+    let mut found: Vec<Navigation> = Vec::new();
+    for event in events.iter().filter(|e| e.name == "navigationStart") {
+        let args = event.args();
+        let data = &args["data"];
+        let url = data["documentLoaderURL"].as_str().unwrap_or("");
+        let main = data["isOutermostMainFrame"].as_bool().or(data["isLoadingMainFrame"].as_bool()).unwrap_or(true);
+        if main && (url.starts_with("http://") || url.starts_with("https://") || url.starts_with("file://")) {
+            found.push(Navigation {
+                ts: event.ts,
+                id: data["navigationId"].as_str().unwrap_or("").to_owned(),
+                frame: args["frame"].as_str().unwrap_or("").to_owned(),
+                url: url.to_owned(),
+                thread: event.thread(),
+            });
+        }
+    }
+    let painted: HashSet<String> = events
+        .iter()
+        .filter(|e| e.name == "firstContentfulPaint")
+        .filter_map(|e| e.args()["data"]["navigationId"].as_str().map(str::to_owned))
+        .collect();
+    let place = found
+        .iter()
+        .rposition(|n| wanted == Some(n.url.as_str()) && painted.contains(&n.id))
+        .or_else(|| found.iter().rposition(|n| painted.contains(&n.id)))
+        .or_else(|| found.len().checked_sub(1))?;
+    Some(found.swap_remove(place))
+}
+
+/// The renderer's main thread: the one so named in the process that navigated, else the thread that
+/// announced the navigation.
+fn main_thread_of(events: &[Event<'_>], navigation: Thread) -> Thread {
+    events
+        .iter()
+        .filter(|e| e.ph == b'M' && e.name == "thread_name" && e.thread().0 == navigation.0)
+        .find(|e| e.args()["name"].as_str() == Some("CrRendererMain"))
+        .map_or(navigation, Event::thread)
+}
+
+/// A piece of work before nesting.
+struct Piece {
+    start: f64,
+    end: f64,
+    work: Work,
+}
+
+#[derive(Default)]
+struct Seen {
+    request: Option<Request>,
+    done: Vec<Request>,
+}
+
+struct Reader<'r> {
+    facts: &'r mut TraceFacts,
+    navigation: &'r Navigation,
+    pieces: Vec<Piece>,
+    /// Begun by a `B` event and not ended yet.
+    open: Vec<(f64, Option<Work>)>,
+    /// Each distinct text once.
+    names: HashMap<String, Arc<str>>,
+    /// Largest-picture candidates by node: URL and box.
+    pictures: HashMap<i64, (String, Option<Rect>)>,
+    network: HashMap<String, Seen>,
+    order: Vec<String>,
+    first_input: Option<f64>,
+    /// Measures begun and not ended, by id and name.
+    measures: HashMap<(u64, String), f64>,
+    samples: Samples,
+}
+
+impl Reader<'_> {
+    fn event(&mut self, event: &Event<'_>, main: Thread, at: &dyn Fn(f64) -> Millis) {
+        if event.thread() == main {
+            match event.ph {
+                b'X' if event.ts + event.dur > self.navigation.ts => {
+                    if let Some(work) = self.work(event, at) {
+                        self.pieces.push(Piece { start: event.ts, end: event.ts + event.dur.max(0.0), work });
+                    }
+                }
+                b'B' => {
+                    let work = self.work(event, at);
+                    self.open.push((event.ts, work));
+                }
+                b'E' => {
+                    if let Some((start, Some(work))) = self.open.pop()
+                        && event.ts > self.navigation.ts
+                    {
+                        self.pieces.push(Piece { start, end: event.ts.max(start), work });
+                    }
+                }
+                _ => {}
+            }
+        }
+        if event.ts < self.navigation.ts - 1_000_000.0 {
+            return;
+        }
+        match &*event.name {
+            "firstContentfulPaint" if self.is_ours(&event.args()) => {
+                self.facts.fcp = self.facts.fcp.or(Some(at(event.ts)))
+            }
+            "largestContentfulPaint::Candidate" => self.candidate(event, at),
+            "LargestImagePaint::Candidate" => self.picture(event),
+            "LayoutShift" if event.thread().0 == main.0 && event.ts >= self.navigation.ts => self.shift(event, at),
+            "domContentLoadedEventStart" if self.is_frame(event) => self.facts.dom_content_loaded = Some(at(event.ts)),
+            "loadEventStart" if self.is_frame(event) => self.facts.load_event = Some(at(event.ts)),
+            "domInteractive" if self.is_frame(event) => self.facts.dom_interactive = Some(at(event.ts)),
+            "TimerInstall" if event.thread() == main => {
+                let args = event.args();
+                let data = &args["data"];
+                if let Some(timer) = data["timerId"].as_i64() {
+                    let timeout = Millis(data["timeout"].as_f64().unwrap_or(0.0));
+                    let by = self.place_of(&data["stackTrace"][0]);
+                    self.facts.timers.push(TimerInstall { timer, at: at(event.ts), timeout, by });
+                }
+            }
+            "EventTiming" if event.ph == b'b' && event.ts >= self.navigation.ts => self.input(event),
+            "Profile" => self.samples.begin(event),
+            "ProfileChunk" => self.samples.chunk(event, self.navigation.ts),
+            "ResourceSendRequest" | "ResourceReceiveResponse" | "ResourceFinish" | "ResourceChangePriority"
+                if event.ts >= self.navigation.ts =>
+            {
+                self.resource(event, at);
+            }
+            _ if event.user_timing && event.ts >= self.navigation.ts && event.thread() == main => {
+                self.user_timing(event, at);
+            }
+            _ => {}
+        }
+    }
+
+    /// A mark of the page's own, or the begin or end of a measure. The browser's own moments have the
+    /// same category, another phase and no start time of the page's clock.
+    fn user_timing(&mut self, event: &Event<'_>, at: &dyn Fn(f64) -> Millis) {
+        if self.facts.user_timings.len() >= 10_000 {
+            return;
+        }
+        let name = || event.name.chars().take(200).collect::<String>();
+        match event.ph {
+            b'I' if event.raw_args().contains("\"startTime\"") => {
+                self.facts.user_timings.push(UserTiming { name: name(), at_ms: at(event.ts), duration_ms: None });
+            }
+            b'b' => {
+                self.measures.insert((event.id, event.name.to_string()), event.ts);
+            }
+            b'e' => {
+                if let Some(start) = self.measures.remove(&(event.id, event.name.to_string())) {
+                    let duration_ms = Some(Millis(((event.ts - start) / 1000.0).max(0.0)));
+                    self.facts.user_timings.push(UserTiming { name: name(), at_ms: at(start), duration_ms });
+                }
+            }
+            _ => {}
+        }
+    }
+
+    /// An input event with its times, which count in milliseconds from the page's own start.
+    fn input(&mut self, event: &Event<'_>) {
+        let args = event.args();
+        let data = &args["data"];
+        let time = |key: &str| data[key].as_f64().filter(|t| t.is_finite() && (0.0..1e9).contains(t));
+        let kind = data["type"].as_str().unwrap_or("").to_owned();
+        if let ("pointerdown" | "mousedown" | "keydown" | "touchstart" | "click", None) = (&*kind, self.first_input) {
+            let told = time("timeStamp").map(|at| self.navigation.ts + at * 1000.0);
+            self.first_input = Some(told.unwrap_or(event.ts).min(event.ts));
+        }
+        let ours = data["frame"].as_str().is_none_or(|f| f == self.navigation.frame);
+        let (Some(at), Some(duration), true) = (time("timeStamp"), time("duration"), ours) else { return };
+        let start = time("processingStart").unwrap_or(at).max(at);
+        let end = time("processingEnd").unwrap_or(start).max(start);
+        if self.facts.events.len() < 100_000 {
+            self.facts.events.push(EventTiming {
+                kind,
+                interaction: data["interactionId"].as_u64().unwrap_or(0),
+                at: Millis(at),
+                processing_start: Millis(start),
+                processing_end: Millis(end),
+                painted: Millis((at + duration).max(end)),
+                node: data["nodeId"].as_i64().filter(|n| *n > 0),
+                selector: None,
+            });
+        }
+    }
+
+    fn is_ours(&self, args: &Value) -> bool {
+        match args["data"]["navigationId"].as_str() {
+            Some(id) => id == self.navigation.id,
+            None => args["frame"].as_str().is_none_or(|f| f == self.navigation.frame),
+        }
+    }
+
+    fn is_frame(&self, event: &Event<'_>) -> bool {
+        event.ts >= self.navigation.ts && event.args()["frame"].as_str().is_none_or(|f| f == self.navigation.frame)
+    }
+
+    fn intern(&mut self, text: &str) -> Arc<str> {
+        if let Some(known) = self.names.get(text) {
+            return known.clone();
+        }
+        let new: Arc<str> = text.into();
+        self.names.insert(text.to_owned(), new.clone());
+        new
+    }
+
+    fn candidate(&mut self, event: &Event<'_>, at: &dyn Fn(f64) -> Millis) {
+        let args = event.args();
+        let data = &args["data"];
+        let main = data["isOutermostMainFrame"].as_bool().or(data["isMainFrame"].as_bool()).unwrap_or(true);
+        if !main || !self.is_ours(&args) {
+            return;
+        }
+        let tag = data["nodeName"].as_str().and_then(|n| n.split([' ', '.', '#']).next()).filter(|t| !t.is_empty());
+        self.facts.lcp_candidates.push(LcpCandidate {
+            at: at(event.ts),
+            kind: if data["type"].as_str() == Some("image") { PaintKind::Image } else { PaintKind::Text },
+            size: data["size"].as_f64().unwrap_or(0.0),
+            node: data["nodeId"].as_i64(),
+            url: data["url"].as_str().filter(|u| !u.is_empty()).map(str::to_owned),
+            tag: tag.map(str::to_ascii_lowercase),
+            selector: None,
+            snippet: None,
+            rect: None,
+        });
+    }
+
+    fn picture(&mut self, event: &Event<'_>) {
+        let args = event.args();
+        let data = &args["data"];
+        let node = data["DOMNodeId"].as_i64().or(data["nodeId"].as_i64());
+        if let (Some(node), Some(url)) = (node, data["imageUrl"].as_str()) {
+            let side = |key: &str| data[key].as_f64();
+            let rect = match (side("frame_x"), side("frame_y"), side("frame_width"), side("frame_height")) {
+                (Some(x), Some(y), Some(width), Some(height)) => Some(Rect { x, y, width, height }),
+                _ => None,
+            };
+            self.pictures.insert(node, (url.to_owned(), rect));
+        }
+    }
+
+    fn shift(&mut self, event: &Event<'_>, at: &dyn Fn(f64) -> Millis) {
+        let args = event.args();
+        let data = &args["data"];
+        let ours = args["frame"].as_str().is_none_or(|f| f == self.navigation.frame);
+        let Some(score) = data["score"].as_f64().filter(|s| s.is_finite() && *s > 0.0) else { return };
+        if !ours || data["is_main_frame"].as_bool() == Some(false) {
+            return;
+        }
+        let rect = |value: &Value| {
+            let side = |i: usize| value.get(i).and_then(Value::as_f64).unwrap_or(0.0);
+            Rect { x: side(0), y: side(1), width: side(2), height: side(3) }
+        };
+        let moved = data["impacted_nodes"]
+            .as_array()
+            .into_iter()
+            .flatten()
+            .take(50)
+            .map(|n| Moved {
+                before: rect(&n["old_rect"]),
+                after: rect(&n["new_rect"]),
+                node: n["node_id"].as_i64(),
+                element: n["debug_name"].as_str().filter(|e| !e.is_empty()).map(|e| e.chars().take(200).collect()),
+            })
+            .collect();
+        self.facts.shifts.push(LayoutShift {
+            at: at(event.ts),
+            score,
+            had_recent_input: data["had_recent_input"].as_bool().unwrap_or(false),
+            moved,
+        });
+    }
+
+    fn finish(&mut self, at: &dyn Fn(f64) -> Millis) {
+        self.nest(at);
+        if let Some(input) = self.first_input {
+            let input = at(input);
+            self.facts.lcp_candidates.retain(|c| c.at <= input);
+        }
+        self.facts.lcp_candidates.sort_by(|a, b| a.at.order(&b.at));
+        for candidate in &mut self.facts.lcp_candidates {
+            if candidate.kind == PaintKind::Image
+                && let Some((url, rect)) = candidate.node.and_then(|n| self.pictures.get(&n))
+            {
+                candidate.url.get_or_insert_with(|| url.clone());
+                candidate.rect = candidate.rect.or(*rect);
+            }
+        }
+        self.facts.shifts.sort_by(|a, b| a.at.order(&b.at));
+        let mut requests = Vec::new();
+        for id in &self.order {
+            let Some(seen) = self.network.remove(id) else { continue };
+            for mut request in seen.done.into_iter().chain(seen.request) {
+                request.id = RequestId(u32::try_from(requests.len()).unwrap_or(u32::MAX));
+                requests.push(request);
+            }
+        }
+        self.facts.requests = renumber(requests);
+        name_style_initiators(&mut self.facts.requests);
+    }
+}
