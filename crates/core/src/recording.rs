@@ -37,6 +37,12 @@ pub struct RecordingSummary {
     pub load_ms: Option<Millis>,
     /// How many of the loads were return visits.
     pub return_visits: usize,
+    /// Each metric that at least one return visit told; empty without return visits.
+    #[serde(default)]
+    pub return_rows: Vec<MetricRow>,
+    /// The return visit of the load that stands for the recording, by its place among the loads.
+    #[serde(default)]
+    pub return_representative: Option<usize>,
 }
 
 /// The middle value; of an even number, the mean of the two in the middle.
@@ -54,7 +60,7 @@ fn median(values: &[f64]) -> Option<f64> {
 /// The load that stands for the recording: the one with the median LCP (of an even number the
 /// lower of the two in the middle), else the first that has any figure.
 #[must_use]
-pub fn representative(metrics: &[Metrics]) -> usize {
+pub fn representative(metrics: &[&Metrics]) -> usize {
     let mut by_lcp: Vec<(usize, Millis)> =
         metrics.iter().enumerate().filter_map(|(i, m)| Some((i, m.lcp_ms?))).collect();
     by_lcp.sort_by(|a, b| a.1.order(&b.1));
@@ -64,10 +70,30 @@ pub fn representative(metrics: &[Metrics]) -> usize {
     }
 }
 
-/// Sums several loads' metrics up.
+/// Sums several loads' metrics up: first visits and return visits apart, since a warm load is never
+/// compared with a cold one. Where there are return visits only, they are the recording.
 #[must_use]
 pub fn summarise(metrics: &[Metrics], visits: &[Visit]) -> RecordingSummary {
-    let per_load: Vec<_> = metrics.iter().map(crate::analysis::rulers).collect();
+    let is = |visit: Visit| {
+        metrics.iter().zip(visits).enumerate().filter(move |(_, (_, v))| **v == visit).map(|(place, (m, _))| (place, m))
+    };
+    let (mut places, mut firsts): (Vec<usize>, Vec<&Metrics>) = is(Visit::First).unzip();
+    let (return_places, returns): (Vec<usize>, Vec<&Metrics>) = is(Visit::Return).unzip();
+    if firsts.is_empty() {
+        (places, firsts) = (return_places.clone(), returns.clone());
+    }
+    let chosen = places.get(representative(&firsts)).copied().unwrap_or(0);
+    let mut summary = one_kind(&firsts, chosen);
+    summary.return_visits = returns.len();
+    if !returns.is_empty() && places != return_places {
+        summary.return_rows = one_kind(&returns, 0).rows;
+        summary.return_representative = return_places.into_iter().find(|p| *p > chosen);
+    }
+    summary
+}
+
+fn one_kind(metrics: &[&Metrics], representative: usize) -> RecordingSummary {
+    let per_load: Vec<_> = metrics.iter().map(|m| crate::analysis::rulers(m)).collect();
     let order = [
         Metric::Lcp,
         Metric::Fcp,
@@ -101,15 +127,19 @@ pub fn summarise(metrics: &[Metrics], visits: &[Visit]) -> RecordingSummary {
     let lcp_spread = lcp
         .filter(|r| r.values.iter().flatten().count() > 1 && r.median > 0.0)
         .map(|r| r.values.iter().flatten().map(|v| (v - r.median).abs() / r.median).fold(0.0, f64::max));
-    let middle = |pick: fn(&Metrics) -> Option<f64>| median(&metrics.iter().filter_map(pick).collect::<Vec<_>>());
+    let middle = |pick: fn(&Metrics) -> Option<f64>| {
+        median(&metrics.iter().filter_map(|m| pick(m)).collect::<Vec<_>>())
+    };
     RecordingSummary {
         rows,
-        representative: representative(metrics),
+        representative,
         lcp_spread,
         pace: middle(|m| m.pace),
         dom_content_loaded_ms: middle(|m| m.dom_content_loaded_ms.map(|v| v.0)).map(Millis),
         load_ms: middle(|m| m.load_ms.map(|v| v.0)).map(Millis),
-        return_visits: visits.iter().filter(|v| **v == Visit::Return).count(),
+        return_visits: 0,
+        return_rows: Vec::new(),
+        return_representative: None,
     }
 }
 
@@ -122,12 +152,24 @@ mod tests {
     }
 
     #[test]
+    fn a_return_visit_is_never_mixed_with_first_ones() {
+        let metrics = [with_lcp(5000.0), with_lcp(900.0), with_lcp(5200.0), with_lcp(1100.0)];
+        let visits = [Visit::First, Visit::Return, Visit::First, Visit::Return];
+        let summary = summarise(&metrics, &visits);
+        assert_eq!((summary.rows[0].median, summary.return_rows[0].median), (5100.0, 1000.0));
+        assert_eq!((summary.representative, summary.return_representative), (0, Some(1)));
+        let only = summarise(&metrics[1..2], &visits[1..2]);
+        assert_eq!((only.rows[0].median, only.return_rows.len()), (900.0, 0));
+    }
+
+    #[test]
     fn the_median_load_stands_for_the_recording() {
         let metrics = [with_lcp(5400.0), with_lcp(5000.0), with_lcp(5210.0)];
         let summary = summarise(&metrics, &[Visit::First; 3]);
         assert_eq!(summary.representative, 2);
         assert_eq!(summary.rows[0].rating, Rating::Past);
         // (5210 − 5000) / 5210 is the larger of the two distances.
+        assert!(summary.return_rows.is_empty());
         assert!((summary.lcp_spread.expect("three loads") - 210.0 / 5210.0).abs() < 1e-12);
     }
 }

@@ -15,6 +15,31 @@ pub struct Opened {
     pub detail: Option<Detail>,
 }
 
+impl Opened {
+    /// A file of several pages as one recording for each: loads whose first request is of the same
+    /// address are loads of the same page.
+    #[must_use]
+    pub fn by_page(self) -> Vec<Self> {
+        if self.manifest.is_some() || self.loads.len() < 2 {
+            return vec![self];
+        }
+        let mut pages: Vec<(Option<String>, Self)> = Vec::new();
+        for load in self.loads {
+            let asked = load.requests.as_ref().and_then(|r| r.first()).map(|r| r.url.to_string());
+            let hashes = load.requests.iter().flatten().filter_map(|r| Some(r.body.as_ref()?.hash.clone()));
+            let bodies: BodyMap = hashes.filter_map(|h| Some((h.clone(), self.bodies.get(&h)?.clone()))).collect();
+            match pages.iter_mut().find(|p| p.0 == asked) {
+                Some((_, page)) => {
+                    page.loads.push(load);
+                    page.bodies.extend(bodies);
+                }
+                None => pages.push((asked, Self { manifest: None, loads: vec![load], bodies, detail: None })),
+            }
+        }
+        pages.into_iter().map(|p| p.1).collect()
+    }
+}
+
 /// Opens several files: a HAR and a trace of the same load become one, everything else stays what
 /// it is. Each file is given with the name that errors call it.
 pub fn open_together(files: Vec<(Vec<u8>, String)>) -> Result<Vec<Opened>, FormatError> {

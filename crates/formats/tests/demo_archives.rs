@@ -75,7 +75,7 @@ fn nothing_is_lost_on_the_way_out_and_in() {
     let manifest = opened.manifest.take().unwrap();
     let loads: Vec<_> = opened.loads.iter().map(|raw| raw.assemble().unwrap()).collect();
     let parts: Vec<_> = opened.loads.iter().zip(&loads).map(|(raw, load)| (raw, Some(load))).collect();
-    let written = archive::write(&manifest, &parts, &opened.bodies).unwrap();
+    let written = archive::write(&manifest, &parts, &opened.bodies, opened.detail.as_ref()).unwrap();
     let again = open(&written, "again").unwrap();
     assert_eq!(again.manifest, Some(manifest));
     assert_eq!(again.bodies, opened.bodies);

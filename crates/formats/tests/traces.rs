@@ -84,7 +84,7 @@ fn shifts_of_other_frames_and_of_nothing_do_not_count() {
         shift(200.0, "F", json!({"score": -1})),
     ]);
     assert_eq!(load.shifts.len(), 2);
-    assert_eq!(load.shifts[0].moved[0].1.y, 5.0);
+    assert_eq!(load.shifts[0].moved[0].after.y, 5.0);
     assert_eq!(analyse(&load, &NoBodies).metrics.cls, Some(0.1));
 }
 

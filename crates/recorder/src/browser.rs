@@ -52,7 +52,12 @@ pub struct Browser {
 
 impl Browser {
     /// Starts a browser whose traffic goes through the SOCKS proxy on `proxy_port`.
-    pub async fn start(program: &str, proxy_port: u16, width: u32, height: u32) -> Result<Self, RecordError> {
+    pub async fn start(
+        program: &str,
+        proxy_port: u16,
+        (width, height): (u32, u32),
+        trusted_key: Option<&str>,
+    ) -> Result<Self, RecordError> {
         if program.starts_with("ws://") || program.starts_with("wss://") {
             let (client, events) = Client::connect(program).await?;
             return Ok(Self { child: None, profile: None, client, events });
@@ -84,6 +89,9 @@ impl Browser {
             .arg(format!("--window-size={width},{height}"));
         if !program.contains("headless-shell") {
             command.arg("--headless");
+        }
+        if let Some(key) = trusted_key {
+            command.arg(format!("--ignore-certificate-errors-spki-list={key}"));
         }
         if is_root() {
             command.arg("--no-sandbox");

@@ -7,6 +7,7 @@
 //! future: dropping it is how a recording is cancelled.
 
 pub mod browser;
+mod detail;
 mod load;
 mod machine;
 mod network;
@@ -14,8 +15,10 @@ mod page;
 mod protocol;
 mod record;
 pub mod shaper;
+mod steps;
 
 pub use load::{Instruments, LoadLimits};
+pub use steps::Step;
 pub use record::{Progress, RecordRequest, RecordedLoad, Recording, Stage, check_address, record};
 
 /// Why a load or a whole recording failed, in a sentence for the user.

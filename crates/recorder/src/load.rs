@@ -4,6 +4,7 @@ use crate::browser::Browser;
 use crate::network::Network;
 use crate::page;
 use crate::protocol::Client;
+use crate::steps::Step;
 use crate::shaper::{Shaper, Trouble};
 use crate::{Progress, RecordError, Stage};
 use base64::Engine;
@@ -16,9 +17,11 @@ use tokio::sync::mpsc;
 use tokio::time::{Instant, timeout_at};
 
 const CALL: Duration = Duration::from_secs(15);
-const CATEGORIES: [&str; 7] = [
+const CATEGORIES: [&str; 9] = [
     "devtools.timeline",
     "disabled-by-default-devtools.timeline",
+    "disabled-by-default-devtools.timeline.stack",
+    "disabled-by-default-v8.cpu_profiler",
     "loading",
     "blink.user_timing",
     "v8.execute",
@@ -52,13 +55,15 @@ pub struct Instruments {
     pub trace: bool,
     pub frames: bool,
     pub bodies: bool,
+    /// Samples of the main thread's scripts, and the stacks of who forced style and layout.
+    pub samples: bool,
 }
 
 impl Instruments {
     /// Everything that a recording needs.
-    pub const ALL: Self = Self { trace: true, frames: true, bodies: true };
+    pub const ALL: Self = Self { trace: true, frames: true, bodies: true, samples: true };
     /// Nothing but the page's own observer.
-    pub const BARE: Self = Self { trace: false, frames: false, bodies: false };
+    pub const BARE: Self = Self { trace: false, frames: false, bodies: false, samples: false };
 }
 
 /// What one load is made with.
@@ -70,6 +75,9 @@ pub(crate) struct LoadJob<'a> {
     pub shaper: &'a Shaper,
     pub program: &'a str,
     pub progress: &'a mpsc::UnboundedSender<Progress>,
+    pub steps: &'a [Step],
+    pub trusted_key: Option<&'a str>,
+    pub visit: Visit,
     pub number: usize,
     pub of: usize,
 }
@@ -82,22 +90,20 @@ pub(crate) struct LoadResult {
 }
 
 impl LoadJob<'_> {
-    fn stage(&self, stage: Stage, requests: usize, frame: Option<Vec<u8>>) {
-        let _ = self.progress.send(Progress { load: self.number, of: self.of, stage, requests, frame });
+    pub(crate) fn stage(&self, stage: Stage, requests: usize, frame: Option<Vec<u8>>) {
+        let progress = Progress { load: self.number, of: self.of, visit: self.visit, stage, requests, frame };
+        let _ = self.progress.send(progress);
     }
 
-    /// Makes the load. An error is a load without data; a load with data may still be marked failed.
-    pub async fn run(&self) -> Result<LoadResult, RecordError> {
+    /// Starts a browser with an empty profile.
+    pub async fn start_browser(&self) -> Result<Browser, RecordError> {
         self.stage(Stage::Starting, 0, None);
-        let mut browser =
-            Browser::start(self.program, self.shaper.port, self.conditions.width, self.conditions.height).await?;
-        let result = self.drive(&mut browser).await;
-        browser.stop().await;
-        result
+        let window = (self.conditions.width, self.conditions.height);
+        Browser::start(self.program, self.shaper.port, window, self.trusted_key).await
     }
 
-    async fn drive(&self, browser: &mut Browser) -> Result<LoadResult, RecordError> {
-        let client = browser.client.clone();
+    /// Opens a tab and prepares it; gives its session, its target and the browser's product.
+    pub async fn open_tab(&self, client: &Client) -> Result<(String, Tab), RecordError> {
         let version = client.call(None, "Browser.getVersion", json!({}), CALL).await?;
         let product = version["product"].as_str().unwrap_or("").replace("Headless", "").replace("Chrome/", "Chromium ");
         let target = client.call(None, "Target.createTarget", json!({"url": "about:blank"}), CALL).await?;
@@ -105,31 +111,60 @@ impl LoadJob<'_> {
         let attached =
             client.call(None, "Target.attachToTarget", json!({"targetId": target_id, "flatten": true}), CALL).await?;
         let session = attached["sessionId"].as_str().unwrap_or("").to_owned();
-        self.prepare(&client, &session, version["userAgent"].as_str().unwrap_or("")).await?;
+        self.prepare(client, &session, version["userAgent"].as_str().unwrap_or("")).await?;
+        Ok((session, Tab { target_id, product }))
+    }
 
-        let mut watcher = Watcher::new(self, &client, &session);
+    /// Makes the load in a tab of its own. An error is a load without data; a load with data may
+    /// still be marked failed.
+    pub async fn drive(&self, browser: &mut Browser) -> Result<LoadResult, RecordError> {
+        let client = browser.client.clone();
+        let (session, Tab { target_id, product }) = self.open_tab(&client).await?;
+        let result = self.watch(browser, &client, &session, &target_id, product).await;
+        // A tab left open would go on working beside the return visit.
+        client.tell(None, "Target.closeTarget", json!({"targetId": target_id}));
+        result
+    }
+
+    async fn watch(
+        &self,
+        browser: &mut Browser,
+        client: &Client,
+        session: &str,
+        target_id: &str,
+        product: String,
+    ) -> Result<LoadResult, RecordError> {
+        let mut watcher = Watcher::new(self, client, session);
         if self.instruments.trace {
+            let categories: Vec<&str> = CATEGORIES
+                .into_iter()
+                .filter(|c| self.instruments.samples || !(c.ends_with(".stack") || c.ends_with("cpu_profiler")))
+                .collect();
             let config = json!({
                 "transferMode": "ReturnAsStream",
-                "traceConfig": {"includedCategories": CATEGORIES, "excludedCategories": ["*"], "recordMode": "recordAsMuchAsPossible"},
+                "traceConfig": {"includedCategories": categories, "excludedCategories": ["*"], "recordMode": "recordAsMuchAsPossible"},
             });
-            client.call(Some(&session), "Tracing.start", config, CALL).await?;
+            client.call(Some(session), "Tracing.start", config, CALL).await?;
         }
         if self.instruments.frames {
             let cast = json!({"format": "jpeg", "quality": 55, "maxWidth": 480, "maxHeight": 720, "everyNthFrame": 1});
-            client.call(Some(&session), "Page.startScreencast", cast, CALL).await?;
+            client.call(Some(session), "Page.startScreencast", cast, CALL).await?;
         }
         self.stage(Stage::Connecting, 0, None);
         let started_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Millis, true);
         let began = Instant::now();
         // The answer comes once the document's first bytes do, so events are taken in meanwhile.
-        let navigate = client.call(Some(&session), "Page.navigate", json!({"url": self.url}), self.limits.longest);
+        let navigate = client.call(Some(session), "Page.navigate", json!({"url": self.url}), self.limits.longest);
         let navigated = watcher.while_waiting(&mut browser.events, navigate).await?;
-        watcher.main_frame = navigated["frameId"].as_str().unwrap_or(&target_id).to_owned();
+        watcher.main_frame = navigated["frameId"].as_str().unwrap_or(target_id).to_owned();
         if let Some(error) = navigated["errorText"].as_str().filter(|e| !e.is_empty()) {
             return Err(self.unreachable(error));
         }
-        let outcome = watcher.until_quiet(&mut browser.events, began).await?;
+        let mut outcome = watcher.until_quiet(&mut browser.events, began).await?;
+        if !outcome.cut_off && !outcome.stuck && !self.steps.is_empty() {
+            self.stage(Stage::Acting, watcher.network.count(), None);
+            watcher.act(&mut browser.events, &mut outcome).await?;
+        }
         self.stage(Stage::Reading, watcher.network.count(), None);
         watcher.read_out(&mut browser.events, outcome, product, started_at).await
     }
@@ -175,10 +210,20 @@ impl LoadJob<'_> {
     }
 }
 
+/// An open tab.
+pub(crate) struct Tab {
+    pub target_id: String,
+    /// Product and version of the browser.
+    pub product: String,
+}
+
 /// How watching ended.
+#[derive(Default)]
 struct Outcome {
     cut_off: bool,
     stuck: bool,
+    /// A step that could not be done.
+    step: Option<String>,
 }
 
 struct Watcher<'a> {
@@ -328,7 +373,7 @@ impl<'a> Watcher<'a> {
         loop {
             let now = Instant::now();
             if now >= deadline {
-                return Ok(Outcome { cut_off: true, stuck: self.is_stuck(events).await? });
+                return Ok(Outcome { cut_off: true, stuck: self.is_stuck(events).await?, step: None });
             }
             let settled = self.loaded && self.network.busy() == 0;
             let next_look = if settled { (self.last_traffic + quiet).min(deadline) } else { deadline };
@@ -336,9 +381,9 @@ impl<'a> Watcher<'a> {
                 self.job.stage(Stage::Settling, self.network.count(), None);
                 let quiet_ms = self.main_thread_quiet(events, deadline).await?;
                 match quiet_ms {
-                    None => return Ok(Outcome { cut_off: true, stuck: true }),
+                    None => return Ok(Outcome { cut_off: true, stuck: true, step: None }),
                     Some(ms) if ms >= quiet.as_secs_f64() * 1000.0 && self.network.busy() == 0 => {
-                        return Ok(Outcome { cut_off: false, stuck: false });
+                        return Ok(Outcome::default());
                     }
                     Some(ms) => {
                         let rest = (quiet.as_secs_f64() - ms / 1000.0).clamp(0.05, 2.0);
@@ -359,6 +404,34 @@ impl<'a> Watcher<'a> {
                 Err(_) => {}
             }
         }
+    }
+
+    /// Does what the scripted user does, step by step; the first that cannot be done ends it.
+    async fn act(
+        &mut self,
+        events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
+        outcome: &mut Outcome,
+    ) -> Result<(), RecordError> {
+        for step in self.job.steps {
+            let Some(world) = self.world else { break };
+            let (client, session, touch) = (self.client.clone(), self.session.to_owned(), self.job.conditions.mobile);
+            let mut done = Ok(());
+            let act = async {
+                done = step.act(&client, &session, world, touch).await;
+                Ok(Value::Null)
+            };
+            self.while_waiting(events, act).await?;
+            if let Err(error) = done {
+                outcome.step = Some(error.to_string());
+                break;
+            }
+        }
+        // What the last step set off may go on for a while.
+        self.last_traffic = Instant::now();
+        let began = Instant::now();
+        let after = self.until_quiet(events, began).await?;
+        (outcome.cut_off, outcome.stuck) = (after.cut_off, after.stuck);
+        Ok(())
     }
 
     async fn is_stuck(
@@ -435,9 +508,7 @@ impl<'a> Watcher<'a> {
                     None => {}
                 }
             }
-            let mut nodes: Vec<i64> = facts.iter().flat_map(|f| &f.lcp_candidates).filter_map(|c| c.node).collect();
-            nodes.dedup();
-            for node in nodes.into_iter().rev().take(12) {
+            for node in facts.as_ref().map(nodes_to_name).unwrap_or_default() {
                 let (c, s) = (client.clone(), session.clone());
                 let mut found = None;
                 let ask = async {
@@ -472,7 +543,7 @@ impl<'a> Watcher<'a> {
         record.notes = notes;
         let raw = RawLoad {
             name: format!("load {}", self.job.number),
-            visit: Visit::First,
+            visit: self.job.visit,
             conditions: Some(self.job.conditions.clone()),
             requests: Some(requests),
             trace: trace_bytes,
@@ -584,10 +655,22 @@ impl<'a> Watcher<'a> {
             .into_iter()
             .enumerate()
             .map(|(n, (at, picture))| {
-                (ScreenFrame { at_ms: Millis(at.max(0.0)), file: format!("{n:04}.jpg") }, picture)
+                (ScreenFrame { at_ms: Millis(at.max(0.0)), file: format!("{n:04}.jpg"), ..ScreenFrame::default() }, picture)
             })
             .collect()
     }
+}
+
+/// The elements worth naming: of the last largest-paint candidates, of the gravest shifts, of inputs.
+fn nodes_to_name(facts: &trace::TraceFacts) -> Vec<i64> {
+    let mut nodes: Vec<i64> = facts.lcp_candidates.iter().rev().filter_map(|c| c.node).take(12).collect();
+    let mut shifts: Vec<_> = facts.shifts.iter().collect();
+    shifts.sort_by(|a, b| b.score.total_cmp(&a.score));
+    nodes.extend(shifts.iter().take(12).flat_map(|s| s.moved.iter().filter_map(|m| m.node).take(5)));
+    nodes.extend(facts.events.iter().filter(|e| e.interaction != 0).filter_map(|e| e.node).take(30));
+    let mut seen = std::collections::HashSet::new();
+    nodes.retain(|n| seen.insert(*n));
+    nodes
 }
 
 /// Why a load that has data still counts as failed.
@@ -603,6 +686,9 @@ fn failure(
         .rfind(|r| *r.url == *record.url);
     if let Some(status) = document.and_then(|d| d.status).filter(|s| *s >= 400) {
         return Some(format!("The server answered {status} for the document."));
+    }
+    if let Some(step) = &outcome.step {
+        return Some(step.clone());
     }
     if outcome.stuck {
         return Some(format!(

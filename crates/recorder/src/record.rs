@@ -1,10 +1,11 @@
 //! A recording: several loads of one page under one set of conditions.
 
-use crate::load::{Instruments, LoadJob, LoadLimits};
+use crate::load::{Instruments, LoadJob, LoadLimits, LoadResult};
 use crate::shaper::{HostMap, Link, Shaper};
-use crate::{RecordError, browser, machine};
-use phainon_core::Conditions;
-use phainon_formats::{BodyMap, Machine, RawLoad};
+use crate::steps::Step;
+use crate::{RecordError, browser, detail, machine};
+use phainon_core::{Conditions, Visit};
+use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
 use serde::Serialize;
 use std::net::SocketAddr;
 use std::time::Duration;
@@ -25,6 +26,14 @@ pub struct RecordRequest {
     pub instruments: Instruments,
     /// The browser to use instead of the one installed.
     pub browser: Option<String>,
+    /// Whether each first visit is followed by a return visit with the cache that it left.
+    pub return_visits: bool,
+    /// Whether one more load looks at what slows a page when asked: used code, inline styles alone.
+    pub detail: bool,
+    /// What a scripted user does once the page is quiet, on first visits.
+    pub steps: Vec<Step>,
+    /// The one public key (SHA-256, base64) that is taken although nobody vouches for it: the stand-in's.
+    pub trusted_key: Option<String>,
     /// Hosts that local servers stand in for.
     pub hosts: Vec<(String, SocketAddr)>,
     /// Refuse addresses that are not public.
@@ -42,6 +51,10 @@ impl RecordRequest {
             limits: LoadLimits::default(),
             instruments: Instruments::ALL,
             browser: None,
+            return_visits: false,
+            detail: false,
+            steps: Vec::new(),
+            trusted_key: None,
             hosts: Vec::new(),
             public_only: false,
         }
@@ -57,7 +70,11 @@ pub enum Stage {
     Connecting,
     Loading,
     Settling,
+    /// The scripted user's steps.
+    Acting,
     Reading,
+    /// The load for used code.
+    Detail,
     Done,
 }
 
@@ -68,6 +85,8 @@ pub struct Progress {
     pub load: usize,
     /// Of how many.
     pub of: usize,
+    /// Of the first or of the return visit.
+    pub visit: Visit,
     /// What it is at.
     pub stage: Stage,
     /// Requests seen so far.
@@ -92,6 +111,8 @@ pub struct Recording {
     pub browser: Option<String>,
     /// The machine and how busy it was before the first load.
     pub machine: Machine,
+    /// What the load for used code told.
+    pub detail: Option<Detail>,
 }
 
 /// The address as it will be recorded, or why it cannot be.
@@ -125,12 +146,12 @@ pub async fn record(
     let machine = tokio::task::spawn_blocking(machine::look).await.unwrap_or_default();
     let hosts: HostMap = request.hosts.iter().cloned().collect();
     let of = request.loads.clamp(1, 20);
-    let mut recording = Recording { loads: Vec::new(), bodies: BodyMap::new(), browser: None, machine };
+    let mut recording = Recording { loads: Vec::new(), bodies: BodyMap::new(), browser: None, machine, detail: None };
     for number in 1..=of {
         let link = Link::of(&request.conditions, hosts.clone(), request.public_only);
         let shaper =
             Shaper::start(link).await.map_err(|e| RecordError::Other(format!("The link shaper did not start: {e}")))?;
-        let job = LoadJob {
+        let mut job = LoadJob {
             url: url.as_str(),
             conditions: &request.conditions,
             limits: &request.limits,
@@ -138,33 +159,80 @@ pub async fn record(
             shaper: &shaper,
             program: &program,
             progress: &progress,
+            steps: &request.steps,
+            trusted_key: request.trusted_key.as_deref(),
+            visit: Visit::First,
             number,
             of,
         };
-        // The steps have limits of their own; this one is for what nobody thought of.
-        let whole = request.limits.longest + Duration::from_secs(120);
-        let result = match tokio::time::timeout(whole, job.run()).await {
-            Ok(result) => result,
-            Err(_) => Err(RecordError::NoAnswer("the load".into(), whole.as_secs())),
-        };
-        match result {
-            Ok(load) => {
-                recording.bodies.extend(load.bodies);
-                recording.browser = load.browser.or(recording.browser);
-                recording.loads.push(RecordedLoad { raw: load.raw });
-            }
+        // One browser, and so one profile, for the first visit and the return visit after it.
+        let mut browser = match job.start_browser().await {
+            Ok(browser) => Some(browser),
             Err(error @ RecordError::BrowserStart(..)) if recording.loads.is_empty() => return Err(error),
             Err(error) => {
-                let raw = RawLoad {
-                    name: format!("load {number}"),
-                    conditions: Some(request.conditions.clone()),
-                    failed: Some(error.to_string()),
-                    ..RawLoad::default()
-                };
-                recording.loads.push(RecordedLoad { raw });
+                recording.keep(Err(error), &job);
+                None
+            }
+        };
+        if let Some(open) = browser.as_mut() {
+            let first = limited(request, job.drive(open)).await;
+            // Steps may leave the page in any state; a return visit is a visit like the first.
+            let again = request.return_visits && first.as_ref().is_ok_and(|l| l.raw.failed.is_none());
+            recording.keep(first, &job);
+            if again {
+                job.visit = Visit::Return;
+                job.steps = &[];
+                let second = limited(request, job.drive(open)).await;
+                recording.keep(second, &job);
             }
         }
-        let _ = progress.send(Progress { load: number, of, stage: Stage::Done, requests: 0, frame: None });
+        if let Some(browser) = browser {
+            browser.stop().await;
+        }
+        let done = Progress { load: number, of, visit: job.visit, stage: Stage::Done, requests: 0, frame: None };
+        let _ = progress.send(done);
+        let usable = recording.loads.iter().any(|l| l.raw.failed.is_none());
+        if number == of && request.detail && usable {
+            job.visit = Visit::First;
+            let detail = limited(request, detail::detail(&job)).await;
+            recording.detail = Some(detail.unwrap_or_else(|error| Detail {
+                notes: vec![format!("The load for used code failed: {error}")],
+                ..Detail::default()
+            }));
+        }
     }
     Ok(recording)
+}
+
+/// The parts of a load have limits of their own; this one is for what nobody thought of.
+async fn limited<T>(
+    request: &RecordRequest,
+    load: impl Future<Output = Result<T, RecordError>>,
+) -> Result<T, RecordError> {
+    let whole = request.limits.longest * 2 + Duration::from_secs(120);
+    match tokio::time::timeout(whole, load).await {
+        Ok(result) => result,
+        Err(_) => Err(RecordError::NoAnswer("the load".into(), whole.as_secs())),
+    }
+}
+
+impl Recording {
+    fn keep(&mut self, result: Result<LoadResult, RecordError>, job: &LoadJob<'_>) {
+        match result {
+            Ok(load) => {
+                self.bodies.extend(load.bodies);
+                self.browser = load.browser.or(self.browser.take());
+                self.loads.push(RecordedLoad { raw: load.raw });
+            }
+            Err(error) => self.loads.push(RecordedLoad {
+                raw: RawLoad {
+                    name: format!("load {}", job.number),
+                    visit: job.visit,
+                    conditions: Some(job.conditions.clone()),
+                    failed: Some(error.to_string()),
+                    ..RawLoad::default()
+                },
+            }),
+        }
+    }
 }

@@ -3,8 +3,8 @@
 use crate::error::Problem;
 use crate::jobs::Job;
 use crate::state::State;
-use axum::body::{Body, Bytes};
-use axum::extract::{DefaultBodyLimit, Path, Query, State as Shared};
+use axum::body::Body;
+use axum::extract::{DefaultBodyLimit, Multipart, Path, State as Shared};
 use axum::http::{StatusCode, header};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};
@@ -13,8 +13,8 @@ use axum::{Json, Router};
 use futures::{Stream, StreamExt};
 use phainon_core::{Conditions, Distance, PRESETS, preset};
 use phainon_formats::{Machine, Manifest, ManifestLoad, archive, har};
-use phainon_recorder::{RecordRequest, browser, check_address};
-use phainon_standin::{HOME, PAGES, StandIn, Switch};
+use phainon_recorder::{RecordRequest, Step, browser, check_address};
+use phainon_standin::{HOME, SECURE_HOME, StandIn, Switch, all_pages};
 use phainon_store::{FixState, NewFix, Plan, RecordingHead};
 use serde::{Deserialize, Serialize};
 use std::convert::Infallible;
@@ -46,6 +46,7 @@ pub fn router() -> Router<App> {
         .route("/sites/{site}/plan/fixes", post(add_fix))
         .route("/sites/{site}/plan/fixes/{id}", patch(set_fix).delete(remove_fix))
         .route("/sites/{site}/plan/order", put(order_plan))
+        .merge(crate::depth::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
 }
 
@@ -70,14 +71,26 @@ pub struct Preset {
     pub conditions: Conditions,
 }
 
+/// A page of the simulated site.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct StandInPage {
+    pub name: String,
+    pub path: String,
+    /// What a visitor does there, one step a line.
+    pub steps: String,
+}
+
 /// The simulated site that runs beside the server.
 #[derive(Serialize, TS)]
 #[ts(export_to = "types.ts")]
 #[allow(missing_docs)]
 pub struct StandInAbout {
     pub home: String,
-    /// Name and path.
-    pub pages: Vec<(String, String)>,
+    /// The same over HTTP/2.
+    pub secure_home: String,
+    pub pages: Vec<StandInPage>,
     /// Id and words of each repair.
     pub switches: Vec<(String, String)>,
 }
@@ -89,7 +102,10 @@ async fn about(Shared(app): Shared<App>) -> Json<About> {
         presets: PRESETS.iter().filter_map(|p| Some(Preset { id: p.0.into(), conditions: preset(p.0)? })).collect(),
         stand_in: app.stand_in.as_ref().map(|_| StandInAbout {
             home: HOME.into(),
-            pages: PAGES.iter().map(|(name, path)| ((*name).into(), (*path).into())).collect(),
+            secure_home: SECURE_HOME.into(),
+            pages: all_pages()
+                .map(|p| StandInPage { name: p.name.into(), path: p.path.into(), steps: p.steps.into() })
+                .collect(),
             switches: Switch::ALL.iter().map(|(_, id, words)| ((*id).into(), (*words).into())).collect(),
         }),
     })
@@ -133,11 +149,11 @@ fn download(name: &str, mime: &str, bytes: Vec<u8>) -> Response {
 }
 
 async fn export_archive(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Response> {
-    let (head, loads, bodies) = app
+    let (head, loads, bodies, detail) = app
         .with_store(move |store| {
             let head = store.recording(id)?;
             let loads = head.loads.iter().map(|l| store.load(id, l.number)).collect::<Result<Vec<_>, _>>()?;
-            Ok((head, loads, store.bodies(id)?))
+            Ok((head, loads, store.bodies(id)?, store.detail(id)?))
         })
         .await?;
     let written = tokio::task::spawn_blocking(move || {
@@ -153,7 +169,7 @@ async fn export_archive(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer
             loads: head.loads.iter().map(|l| ManifestLoad { visit: l.visit, failed: l.failed.clone() }).collect(),
         };
         let parts: Vec<_> = loads.iter().map(|l| (&l.raw, l.load.as_ref())).collect();
-        archive::write(&manifest, &parts, &bodies)
+        archive::write(&manifest, &parts, &bodies, detail.as_ref())
     });
     let bytes = written.await.map_err(|e| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, e.to_string()))??;
     Ok(download(&format!("recording-{id}.phainon.zip"), "application/zip", bytes))
@@ -174,11 +190,6 @@ async fn export_har(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32
     Ok(download(&format!("recording-{id}-load-{number}.har"), "application/json", bytes))
 }
 
-#[derive(Deserialize)]
-struct ImportQuery {
-    name: Option<String>,
-}
-
 /// The id of what was made.
 #[derive(Serialize, TS)]
 #[ts(export_to = "types.ts")]
@@ -188,9 +199,30 @@ pub struct Made {
     pub id: i64,
 }
 
-async fn import(Shared(app): Shared<App>, Query(query): Query<ImportQuery>, body: Bytes) -> Answer<Json<Made>> {
-    let name = query.name.unwrap_or_else(|| "The file".into()).chars().take(200).collect();
-    Ok(Json(Made { id: app.import(body.into(), name).await? }))
+/// The recordings that files became, in order.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Imported {
+    #[ts(type = "number[]")]
+    pub ids: Vec<i64>,
+}
+
+/// Takes one or more files; a HAR and a trace of the same load become one recording.
+async fn import(Shared(app): Shared<App>, mut form: Multipart) -> Answer<Json<Imported>> {
+    let mut files: Vec<(Vec<u8>, String)> = Vec::new();
+    let unreadable = |e: axum::extract::multipart::MultipartError| Problem::new(e.status(), e.body_text());
+    while let Some(field) = form.next_field().await.map_err(unreadable)? {
+        if files.len() >= 20 {
+            return Err(Problem::bad("At most 20 files can be imported at once."));
+        }
+        let name = field.file_name().unwrap_or("The file").chars().take(200).collect();
+        files.push((field.bytes().await.map_err(unreadable)?.into(), name));
+    }
+    if files.is_empty() {
+        return Err(Problem::bad("No file was sent."));
+    }
+    Ok(Json(Imported { ids: app.import(files).await? }))
 }
 
 /// What to record.
@@ -205,6 +237,14 @@ pub struct JobRequest {
     #[serde(default)]
     pub distance: Distance,
     pub loads: usize,
+    /// Whether each load is followed by a return visit.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub return_visits: bool,
+    /// What a scripted user does on each first visit, one step a line.
+    #[serde(default)]
+    #[ts(optional, as = "Option<String>")]
+    pub steps: String,
     /// Seconds after which a busy load is cut off.
     #[serde(default)]
     #[ts(optional)]
@@ -228,6 +268,13 @@ async fn start_job(Shared(app): Shared<App>, Json(wanted): Json<JobRequest>) -> 
     if let Some(longest) = wanted.longest_s {
         request.limits.longest = std::time::Duration::from_secs(u64::from(longest.clamp(5, 600)));
     }
+    request.steps = Step::parse_all(&wanted.steps).map_err(|e| Problem::bad(e.to_string()))?;
+    if request.steps.len() > 50 {
+        return Err(Problem::bad("A scripted user takes at most 50 steps."));
+    }
+    request.return_visits = wanted.return_visits;
+    request.detail = true;
+    request.trusted_key = app.stand_in.as_ref().map(|s| s.key_hash().to_owned());
     request.browser.clone_from(&app.browser);
     request.public_only = app.public_only;
     request.hosts = app.stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();

@@ -7,9 +7,9 @@ use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::metrics::{Metric, Ruler};
-use phainon_core::{Analysis, Millis, PRESETS, preset};
-use phainon_formats::{archive, open};
-use phainon_recorder::{Progress, RecordRequest, Stage, check_address, record};
+use phainon_core::{Analysis, Millis, PRESETS, Visit, preset};
+use phainon_formats::{archive, open_together};
+use phainon_recorder::{Progress, RecordRequest, Stage, Step, check_address, record};
 use phainon_standin::StandIn;
 use phainon_store::Store;
 use std::io::IsTerminal;
@@ -87,6 +87,16 @@ struct RecordArguments {
     /// The browser to use, or the ws:// address of one that runs elsewhere.
     #[arg(long)]
     browser: Option<String>,
+    /// Follow each load by a return visit with the cache that it left.
+    #[arg(long)]
+    return_visits: bool,
+    /// What a scripted user does once the page is quiet, in order: `--step "click #more"`,
+    /// `--step "type #name Ann"`, `--step "wait 500"`.
+    #[arg(long)]
+    step: Vec<String>,
+    /// Make no load for used code and inline styles after the others.
+    #[arg(long)]
+    no_detail: bool,
     /// Seconds after which a load that is still busy is cut off.
     #[arg(long, default_value_t = 45, value_parser = clap::value_parser!(u64).range(5..=600))]
     longest: u64,
@@ -94,8 +104,9 @@ struct RecordArguments {
 
 #[derive(Args)]
 struct AnalyseArguments {
-    /// Recording archive, HAR or trace.
-    file: PathBuf,
+    /// Recording archive, HAR or trace; or a HAR and a trace of the same load.
+    #[arg(required = true, num_args = 1..=2)]
+    file: Vec<PathBuf>,
     /// Print everything as JSON.
     #[arg(long)]
     json: bool,
@@ -170,6 +181,9 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     let mut request = RecordRequest::new(url.as_str(), conditions.clone(), given.loads.into());
     request.browser = given.browser;
     request.limits.longest = Duration::from_secs(given.longest);
+    request.return_visits = given.return_visits;
+    request.detail = !given.no_detail;
+    request.steps = Step::parse_all(&given.step.join("\n")).map_err(|e| e.to_string())?;
     // The scenario's hosts exist nowhere else: whoever records them means the stand-in.
     let stand_in = match url.host_str() {
         Some(host) if StandIn::serves(host) => {
@@ -178,6 +192,7 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
         _ => None,
     };
     request.hosts = stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
+    request.trusted_key = stand_in.as_ref().map(|s| s.key_hash().to_owned());
 
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
     let shown = tokio::spawn(show_progress(receiver));
@@ -190,9 +205,10 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     let _ = shown.await;
     let mut opened = opened_from(recording, url.as_str(), given.page, &conditions, recorded_at);
     let manifest = opened.manifest.take().ok_or("the recording has no manifest")?;
-    let (reading, bodies) = read_opened(opened).map_err(|e| e.to_string())?;
+    let detail = opened.detail.take();
+    let (reading, bodies) = read_opened(opened, false).map_err(|e| e.to_string())?;
     let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.load.as_ref())).collect();
-    let bytes = archive::write(&manifest, &parts, &bodies).map_err(|e| e.to_string())?;
+    let bytes = archive::write(&manifest, &parts, &bodies, detail.as_ref()).map_err(|e| e.to_string())?;
     std::fs::write(&given.out, &bytes).map_err(|e| format!("{} could not be written: {e}", given.out.display()))?;
     println!("{} ({})", given.out.display(), phainon_core::Bytes(bytes.len() as u64).text());
     print_reading(&reading);
@@ -212,24 +228,32 @@ async fn show_progress(mut receiver: tokio::sync::mpsc::UnboundedReceiver<Progre
             Stage::Connecting => "asking for the page",
             Stage::Loading => "loading",
             Stage::Settling => "waiting until it is quiet",
+            Stage::Acting => "doing the scripted steps",
             Stage::Reading => "reading what was observed",
+            Stage::Detail => "looking at used code",
             Stage::Done => "done",
         };
-        bar.set_message(format!("load {} of {}: {stage}, {} requests", progress.load, progress.of, progress.requests));
+        let visit = if progress.visit == Visit::Return { ", return visit" } else { "" };
+        let (load, of, requests) = (progress.load, progress.of, progress.requests);
+        bar.set_message(format!("load {load} of {of}{visit}: {stage}, {requests} requests"));
     }
     bar.finish_and_clear();
 }
 
 fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
-    let name =
-        given.file.file_name().map_or_else(|| given.file.display().to_string(), |n| n.to_string_lossy().into_owned());
-    let file =
-        std::fs::File::open(&given.file).map_err(|e| format!("{} could not be opened: {e}", given.file.display()))?;
-    let bytes = archive::read_from(file, &name).map_err(|e| e.to_string())?;
+    let mut files = Vec::new();
+    for path in &given.file {
+        let name = path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned());
+        let file = std::fs::File::open(path).map_err(|e| format!("{} could not be opened: {e}", path.display()))?;
+        files.push((archive::read_from(file, &name).map_err(|e| e.to_string())?, name));
+    }
+    let name = files.iter().map(|f| f.1.as_str()).collect::<Vec<_>>().join(" and ");
     let budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
-    let opened = open(&bytes, &name).map_err(|e| e.to_string())?;
-    drop(bytes);
-    let (reading, _) = read_opened(opened).map_err(|e| e.to_string())?;
+    let mut opened = open_together(files).map_err(|e| e.to_string())?;
+    if opened.len() > 1 {
+        return Err(format!("{name} do not belong together: only a HAR and a trace of one load do."));
+    }
+    let (reading, _) = read_opened(opened.swap_remove(0), false).map_err(|e| e.to_string())?;
     let chosen = match given.load {
         Some(number) => {
             let load = number
@@ -301,6 +325,8 @@ impl Budget {
             "ttfb" => Metric::Ttfb,
             "tti" => Metric::Tti,
             "weight" => Metric::Weight,
+            "inp" => Metric::Inp,
+            "speed-index" | "speed_index" => Metric::SpeedIndex,
             _ => return Err(wrong()),
         };
         let value = value.trim();

@@ -17,7 +17,7 @@ pub async fn import(state: &Arc<State>) -> Result<usize, Problem> {
     let mut added = 0;
     for name in Archives::iter().filter(|n| n.ends_with(".phainon.zip") && !known.iter().any(|k| k == n.as_ref())) {
         if let Some(file) = Archives::get(&name) {
-            state.import(file.data.into_owned(), name.to_string()).await?;
+            state.import(vec![(file.data.into_owned(), name.to_string())]).await?;
             added += 1;
         }
     }

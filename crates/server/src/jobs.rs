@@ -9,7 +9,7 @@ use crate::keep;
 use crate::state::State;
 use axum::http::StatusCode;
 use futures::Stream;
-use phainon_core::Conditions;
+use phainon_core::{Conditions, Visit};
 use phainon_recorder::{Progress, RecordRequest, Stage, record};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -52,8 +52,10 @@ pub struct Job {
     /// Which load, from 1; 0 before the first.
     pub load: usize,
     pub of: usize,
+    /// First or return visit.
+    pub visit: Visit,
     /// What the load is at.
-    #[ts(type = "'starting' | 'connecting' | 'loading' | 'settling' | 'reading' | 'keeping' | null")]
+    #[ts(type = "'starting' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null")]
     pub stage: Option<&'static str>,
     pub requests: usize,
     /// The newest picture of the screen, as a data URL.
@@ -105,6 +107,7 @@ impl Jobs {
             conditions: request.conditions.clone(),
             load: 0,
             of: request.loads,
+            visit: Visit::First,
             stage: None,
             requests: 0,
             frame: None,
@@ -239,9 +242,10 @@ async fn keep_recording(
 
 fn tell(job: &watch::Sender<Job>, progress: Progress) {
     job.send_modify(|j| {
-        if j.load != progress.load {
+        if j.load != progress.load || j.visit != progress.visit {
             j.frame = None;
         }
+        j.visit = progress.visit;
         j.load = progress.load;
         j.of = progress.of;
         j.stage = match progress.stage {
@@ -249,7 +253,9 @@ fn tell(job: &watch::Sender<Job>, progress: Progress) {
             Stage::Connecting => Some("connecting"),
             Stage::Loading => Some("loading"),
             Stage::Settling => Some("settling"),
+            Stage::Acting => Some("acting"),
             Stage::Reading => Some("reading"),
+            Stage::Detail => Some("detail"),
             Stage::Done => j.stage,
         };
         if progress.stage != Stage::Done {

@@ -1,14 +1,17 @@
 //! From an opened file or a finished recording to the store.
 
+use crate::error::Problem;
 use crate::reading::{RecordingReading, read_opened};
 use phainon_core::{Source, registrable_domain};
-use phainon_formats::{BodyMap, FormatError, Manifest, Opened};
-use phainon_store::{NewLoad, NewRecording, Store, StoreError};
+use phainon_formats::{Detail, Manifest, Opened};
+use phainon_store::{NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError};
 
 /// Read, analysed, and ready to be kept.
 pub struct Ready {
     reading: RecordingReading,
-    bodies: BodyMap,
+    loads: Vec<PackedLoad>,
+    bodies: PackedBodies,
+    detail: Option<Detail>,
     manifest: Option<Manifest>,
     imported_from: Option<String>,
     page: Option<String>,
@@ -16,10 +19,20 @@ pub struct Ready {
 
 impl Ready {
     /// Reads and analyses; a page name given here goes before the manifest's.
-    pub fn of(mut opened: Opened, imported_from: Option<String>, page: Option<String>) -> Result<Self, FormatError> {
+    pub fn of(mut opened: Opened, imported_from: Option<String>, page: Option<String>) -> Result<Self, Problem> {
         let manifest = opened.manifest.take();
-        let (reading, bodies) = read_opened(opened)?;
-        Ok(Self { reading, bodies, manifest, imported_from, page })
+        let detail = opened.detail.take();
+        let (reading, bodies) = read_opened(opened, true)?;
+        let loads = reading.loads.iter().map(|l| {
+            PackedLoad::of(&NewLoad {
+                raw: &l.raw,
+                load: l.load.as_ref(),
+                analysis: l.analysis.as_ref(),
+                tracks: l.tracks.as_deref(),
+            })
+        });
+        let loads = loads.collect::<Result<_, _>>()?;
+        Ok(Self { loads, bodies: PackedBodies::of(&bodies), detail, reading, manifest, imported_from, page })
     }
 
     /// Keeps it and gives its id.
@@ -43,12 +56,6 @@ impl Ready {
             .and_then(|m| m.recorded_at.clone())
             .or_else(|| first.and_then(|l| l.started_at.clone()))
             .unwrap_or_else(|| chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true));
-        let loads: Vec<NewLoad<'_>> = self
-            .reading
-            .loads
-            .iter()
-            .map(|l| NewLoad { raw: &l.raw, load: l.load.as_ref(), analysis: l.analysis.as_ref() })
-            .collect();
         store.add_recording(&NewRecording {
             site: &site,
             page: &page,
@@ -60,8 +67,9 @@ impl Ready {
             recorded_at: &recorded_at,
             imported_from: self.imported_from.as_deref(),
             summary: self.reading.summary.as_ref(),
-            loads: &loads,
+            loads: &self.loads,
             bodies: &self.bodies,
+            detail: self.detail.as_ref(),
         })
     }
 }
@@ -93,5 +101,6 @@ pub fn opened_from(
         manifest: Some(manifest),
         loads: recording.loads.into_iter().map(|l| l.raw).collect(),
         bodies: recording.bodies,
+        detail: recording.detail,
     }
 }

@@ -7,6 +7,7 @@
 pub mod api;
 pub mod cli;
 pub mod demo;
+pub mod depth;
 mod error;
 pub mod jobs;
 mod keep;

@@ -1,7 +1,7 @@
 //! From opened files to analysed recordings: the one way in, for the command line and the server.
 
 use phainon_core::metrics::Metrics;
-use phainon_core::{Analysis, Load, RecordingSummary, Visit, analyse, summarise};
+use phainon_core::{Analysis, Load, Owners, RecordingSummary, Visit, analyse, summarise};
 use phainon_formats::{BodyMap, FormatError, Opened, RawLoad};
 
 /// One load: its parts, put together and analysed as far as that was possible.
@@ -12,6 +12,8 @@ pub struct LoadReading {
     pub load: Option<Load>,
     /// Computed from it.
     pub analysis: Option<Analysis>,
+    /// The main thread to be drawn; only where somebody will draw it.
+    pub tracks: Option<Vec<u8>>,
     /// Why it failed, if it did. A load may have failed and still have data.
     pub failed: Option<String>,
 }
@@ -35,7 +37,7 @@ impl RecordingReading {
 }
 
 /// Puts every load together and analyses it.
-pub fn read_opened(opened: Opened) -> Result<(RecordingReading, BodyMap), FormatError> {
+pub fn read_opened(opened: Opened, draw: bool) -> Result<(RecordingReading, BodyMap), FormatError> {
     let Opened { loads, bodies, .. } = opened;
     let body = |hash: &str| bodies.get(hash).cloned();
     let mut read = Vec::with_capacity(loads.len());
@@ -44,7 +46,11 @@ pub fn read_opened(opened: Opened) -> Result<(RecordingReading, BodyMap), Format
         let load = if has_data { Some(raw.assemble()?) } else { None };
         let analysis = load.as_ref().map(|load| analyse(load, &body));
         let failed = raw.failed.clone();
-        read.push(LoadReading { raw, load, analysis, failed });
+        let tracks = load
+            .as_ref()
+            .filter(|load| draw && !load.work.is_empty())
+            .map(|load| phainon_core::tracks(load, &Owners::of(load, &[])).to_bytes());
+        read.push(LoadReading { raw, load, analysis, tracks, failed });
     }
     let metrics: Vec<Metrics> = read.iter().filter_map(|l| Some(l.analysis.as_ref()?.metrics.clone())).collect();
     let visits: Vec<Visit> = read.iter().filter_map(|l| Some(l.analysis.as_ref()?.visit)).collect();

@@ -69,7 +69,10 @@ async fn guard(Shared(state): Shared<Arc<State>>, request: Request, next: Next) 
         Err(problem) => problem.into_response(),
     };
     let headers = answer.headers_mut();
-    headers.insert(header::CONTENT_SECURITY_POLICY, HeaderValue::from_static(POLICY));
+    // A recorded picture comes with a stricter one of its own.
+    if !headers.contains_key(header::CONTENT_SECURITY_POLICY) {
+        headers.insert(header::CONTENT_SECURITY_POLICY, HeaderValue::from_static(POLICY));
+    }
     headers.insert(header::X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
     headers.insert(header::REFERRER_POLICY, HeaderValue::from_static("no-referrer"));
     headers.insert("cross-origin-opener-policy", HeaderValue::from_static("same-origin"));

@@ -4,16 +4,22 @@ use crate::error::Problem;
 use crate::jobs::Jobs;
 use crate::keep;
 use axum::http::StatusCode;
-use phainon_formats::open;
+use phainon_core::Load;
+use phainon_formats::open_together;
 use phainon_standin::StandIn;
 use phainon_store::Store;
 use std::sync::{Arc, Mutex};
+
+/// How many loads are held in memory.
+const HELD_LOADS: usize = 4;
 
 /// What all requests share.
 pub struct State {
     /// One store behind a lock of the standard library, not the runtime's: it is only taken on
     /// threads that may block, and never held across an await.
     store: Mutex<Store>,
+    /// Loads read last, newest first, by recording and number.
+    loads: Mutex<Vec<((i64, u32), Arc<Load>)>>,
     /// Recordings under way.
     pub jobs: Jobs,
     /// The simulated site, where it runs.
@@ -33,6 +39,7 @@ impl State {
     pub fn new(store: Store) -> Self {
         Self {
             store: Mutex::new(store),
+            loads: Mutex::default(),
             jobs: Jobs::default(),
             stand_in: None,
             browser: None,
@@ -48,9 +55,7 @@ impl State {
         act: impl FnOnce(&mut Store) -> Result<T, Problem> + Send + 'static,
     ) -> Result<T, Problem> {
         let state = self.clone();
-        tokio::task::spawn_blocking(move || state.on_store(act)).await.unwrap_or_else(|e| {
-            Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The server failed at this: {e}")))
-        })
+        apart(move || state.on_store(act)).await
     }
 
     /// The same, on a thread that is one already.
@@ -59,19 +64,45 @@ impl State {
         act(&mut store)
     }
 
-    /// Reads a file that somebody has and keeps it; gives the recording's id.
-    pub async fn import(self: &Arc<Self>, bytes: Vec<u8>, name: String) -> Result<i64, Problem> {
+    /// A load, read; the last few are kept, since reading one anew for every question takes long.
+    pub async fn load(self: &Arc<Self>, id: i64, number: u32) -> Result<Arc<Load>, Problem> {
+        let held = || self.loads.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        if let Some((_, load)) = held().iter().find(|(key, _)| *key == (id, number)) {
+            return Ok(load.clone());
+        }
+        let packed = self.with_store(move |store| Ok(store.packed_load(id, number)?)).await?;
+        let load = apart(move || Ok(Store::unpacked_load(packed)?)).await?;
+        let load = Arc::new(load);
+        let mut held = held();
+        held.retain(|(key, _)| *key != (id, number));
+        held.insert(0, ((id, number), load.clone()));
+        held.truncate(HELD_LOADS);
+        Ok(load)
+    }
+
+    /// Reads files that somebody has and keeps them; gives the recordings' ids.
+    pub async fn import(self: &Arc<Self>, files: Vec<(Vec<u8>, String)>) -> Result<Vec<i64>, Problem> {
         let state = self.clone();
-        tokio::task::spawn_blocking(move || {
-            // Reading may take long; the store is locked only to keep the result.
-            let opened = open(&bytes, &name)?;
-            drop(bytes);
-            let ready = keep::Ready::of(opened, Some(name), None)?;
-            state.on_store(|store| Ok(ready.keep(store)?))
+        // Reading may take long; the store is locked only to keep the result.
+        apart(move || {
+            let names: Vec<&str> = files.iter().map(|f| f.1.as_str()).collect();
+            let name = names.join(" + ");
+            let ready = open_together(files)?
+                .into_iter()
+                .flat_map(phainon_formats::Opened::by_page)
+                .map(|opened| keep::Ready::of(opened, Some(name.clone()), None))
+                .collect::<Result<Vec<_>, _>>()?;
+            state.on_store(|store| ready.iter().map(|r| Ok(r.keep(store)?)).collect())
         })
         .await
-        .unwrap_or_else(|e| {
-            Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The file could not be read: {e}")))
-        })
     }
+}
+
+/// Does something long on a thread that may block.
+pub async fn apart<T: Send + 'static>(
+    act: impl FnOnce() -> Result<T, Problem> + Send + 'static,
+) -> Result<T, Problem> {
+    tokio::task::spawn_blocking(act).await.unwrap_or_else(|e| {
+        Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The server failed at this: {e}")))
+    })
 }

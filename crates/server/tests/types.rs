@@ -1,7 +1,9 @@
 //! The front end's types are made from the Rust ones; this holds the file current.
 
-use phainon_core::Analysis;
-use phainon_server::{api, jobs};
+use phainon_core::metrics::SiteWeight;
+use phainon_core::profile::Functions;
+use phainon_core::{Analysis, DocumentView, ReturnVisit, TracksHead};
+use phainon_server::{api, depth, jobs};
 use phainon_store::{NewFix, Plan, RecordingHead};
 use ts_rs::{Config, TS};
 
@@ -16,6 +18,14 @@ fn the_front_ends_types_are_current() {
     jobs::Job::export_all(&config).expect("types");
     api::About::export_all(&config).expect("types");
     api::Made::export_all(&config).expect("types");
+    api::Imported::export_all(&config).expect("types");
+    depth::BodyText::export_all(&config).expect("types");
+    depth::DetailAbout::export_all(&config).expect("types");
+    DocumentView::export_all(&config).expect("types");
+    Functions::export_all(&config).expect("types");
+    ReturnVisit::export_all(&config).expect("types");
+    SiteWeight::export_all(&config).expect("types");
+    TracksHead::export_all(&config).expect("types");
     api::JobRequest::export_all(&config).expect("types");
     api::FixChange::export_all(&config).expect("types");
     api::PlanOrder::export_all(&config).expect("types");

@@ -6,6 +6,8 @@
 //! real work, files are as heavy as they say, scripts run as long as they run. Each fault has a
 //! [`Switch`] that repairs it, chosen by `?fix=…` or a cookie of that name.
 
+mod certificate;
+mod pages;
 mod paint;
 mod plugins;
 mod scripts;
@@ -35,12 +37,28 @@ pub const HOSTS: [&str; 7] = [
 /// The home page's address.
 pub const HOME: &str = "http://www.skerryline.test/";
 
-/// Pages of the site: name and path.
-pub const PAGES: [(&str, &str); 1] = [("Home", "/")];
+/// The home page over HTTP/2.
+pub const SECURE_HOME: &str = "https://www.skerryline.test/";
+
+/// A page of the site, for whoever chooses what to record.
+#[derive(Debug, Clone, Copy)]
+#[allow(missing_docs)]
+pub struct PageAbout {
+    pub name: &'static str,
+    pub path: &'static str,
+    /// What a visitor does there, one step a line.
+    pub steps: &'static str,
+}
+
+/// Every page of the site.
+pub fn all_pages() -> impl Iterator<Item = PageAbout> {
+    pages::ALL.iter().map(|p| PageAbout { name: p.name, path: p.path, steps: p.steps })
+}
 
 /// A running stand-in; dropping it ends it.
 pub struct StandIn {
     address: SocketAddr,
+    key_hash: String,
     task: JoinHandle<()>,
 }
 
@@ -53,19 +71,22 @@ impl StandIn {
             .map_err(std::io::Error::other)?;
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
         let address = listener.local_addr()?;
-        let app = serve::router(Arc::new(site));
-        let task = tokio::spawn(async move {
-            if let Err(error) = axum::serve(listener, app).await {
-                tracing::error!("the stand-in ended: {error}");
-            }
-        });
-        Ok(Self { address, task })
+        let certificate = certificate::Certificate::make(&HOSTS)?;
+        let key_hash = certificate.key_hash.clone();
+        let task = tokio::spawn(async move { serve::listen(listener, Arc::new(site), &certificate).await });
+        Ok(Self { address, key_hash, task })
     }
 
     /// Where it listens.
     #[must_use]
     pub fn address(&self) -> SocketAddr {
         self.address
+    }
+
+    /// By what a browser may know its self-made certificate: SHA-256 of the public key, in base64.
+    #[must_use]
+    pub fn key_hash(&self) -> &str {
+        &self.key_hash
     }
 
     /// Each host with the address that serves it.

@@ -2,6 +2,7 @@
 //! decode like photographs.
 
 use image::codecs::jpeg::JpegEncoder;
+use image::codecs::png::PngEncoder;
 use image::{ImageEncoder, RgbImage};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -55,9 +56,9 @@ pub struct Scene {
     pub ship: bool,
 }
 
-/// Paints a scene and encodes it as JPEG.
+/// Paints a scene.
 #[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-pub fn jpeg(scene: Scene) -> Vec<u8> {
+fn paint(scene: Scene) -> RgbImage {
     let mut rng = ChaCha8Rng::seed_from_u64(scene.seed);
     let noise = Noise::new(&mut rng);
     let (w, h) = (scene.width as f32, scene.height as f32);
@@ -106,9 +107,25 @@ pub fn jpeg(scene: Scene) -> Vec<u8> {
         let grain = (rng.random::<f32>() - 0.5) * 60.0 * scene.grain;
         *pixel = image::Rgb(color.map(|c| (c + grain).clamp(0.0, 255.0) as u8));
     }
+    picture
+}
+
+/// Paints a scene and encodes it as JPEG.
+pub fn jpeg(scene: Scene) -> Vec<u8> {
+    let picture = paint(scene);
     let mut bytes = Vec::new();
     let encoder = JpegEncoder::new_with_quality(&mut bytes, scene.quality);
     // Writing to memory of a size that the format allows cannot fail.
+    let _ = encoder.write_image(picture.as_raw(), scene.width, scene.height, image::ExtendedColorType::Rgb8);
+    bytes
+}
+
+/// Paints a scene and encodes it as PNG.
+pub fn png(scene: Scene) -> Vec<u8> {
+    let picture = paint(scene);
+    let mut bytes = Vec::new();
+    let encoder = PngEncoder::new(&mut bytes);
+    // As above.
     let _ = encoder.write_image(picture.as_raw(), scene.width, scene.height, image::ExtendedColorType::Rgb8);
     bytes
 }

@@ -1,5 +1,6 @@
 //! What each plugin does on the server while a page is made. All of it is real work.
 
+use crate::switches::{Switch, Switches};
 use rusqlite::{Connection, params};
 use sha2::{Digest, Sha256};
 use std::fmt::Write;
@@ -10,6 +11,7 @@ pub fn database() -> rusqlite::Result<Connection> {
     let db = Connection::open_in_memory()?;
     db.execute_batch(
         "create table tides (harbour text, minute integer, height real);
+         create table levels (day integer, height real);
          create table visits (id integer primary key, address text, page text);
          create table sailings (id integer primary key, harbour text, departs text, vessel text);",
     )?;
@@ -19,6 +21,14 @@ pub fn database() -> rusqlite::Result<Connection> {
             let minute = step * 10;
             let height = 2.4 + 2.1 * (f64::from(minute) / 118.6 + f64::from(harbour)).sin();
             insert.execute(params![format!("harbour-{harbour}"), minute, height])?;
+        }
+    }
+    drop(insert);
+    let mut insert = db.prepare("insert into levels values (?1, ?2)")?;
+    for day in 0..150 {
+        for hour in 0..24 {
+            let height = 2.4 + 2.1 * (f64::from(day * 24 + hour) / 1.977).sin();
+            insert.execute(params![day, height])?;
         }
     }
     drop(insert);
@@ -40,6 +50,52 @@ pub fn database() -> rusqlite::Result<Connection> {
     Ok(db)
 }
 
+/// One sailing of the timetable.
+pub struct Row {
+    /// Day of the season.
+    pub day: u32,
+    /// Departure.
+    pub at: String,
+    pub harbour: &'static str,
+    pub vessel: &'static str,
+    /// High water at the harbour that day, in metres.
+    pub height: f64,
+}
+
+/// How many rows the timetable has.
+const ROWS: u32 = 1_500;
+
+/// tide-table on the timetable's page: the high water of each sailing, one query a row and no index,
+/// or one query for all of them.
+fn timetable(db: &Connection, batched: bool) -> rusqlite::Result<Vec<Row>> {
+    let harbours = ["Anvil Skerry", "Gull Island", "Low Haven", "Tern Rock"];
+    let vessels = ["Marlin Bay", "Petrel", "Sandlance"];
+    let mut highest = std::collections::HashMap::new();
+    if batched {
+        let mut all = db.prepare("select day, max(height) from levels group by day")?;
+        for row in all.query_map([], |r| Ok((r.get::<_, u32>(0)?, r.get::<_, f64>(1)?)))? {
+            let (day, height) = row?;
+            highest.insert(day, height);
+        }
+    }
+    (0..ROWS)
+        .map(|n| {
+            let day = n / 10;
+            let height = match highest.get(&day) {
+                Some(height) => *height,
+                None => db.query_row("select max(height) from levels where day = ?1", [day], |r| r.get(0))?,
+            };
+            Ok(Row {
+                day: day + 1,
+                at: format!("{:02}:{:02}", 6 + (n * 7) % 15, (n * 25) % 60),
+                harbour: harbours[(n % 4) as usize],
+                vessel: vessels[(n % 3) as usize],
+                height,
+            })
+        })
+        .collect()
+}
+
 /// The pieces of a page that plugins make, and how long each took.
 pub struct Made {
     /// Markup of the departures table.
@@ -48,12 +104,14 @@ pub struct Made {
     pub meta: String,
     /// A form.
     pub form: String,
+    /// The timetable's rows, on its own page.
+    pub rows: Vec<Row>,
     /// Plugin and milliseconds, in the order of work.
     pub took: Vec<(&'static str, f64)>,
 }
 
 /// Runs every active plugin for one page.
-pub fn make(db: &Connection, path: &str) -> rusqlite::Result<Made> {
+pub fn make(db: &Connection, path: &str, on: &Switches) -> rusqlite::Result<Made> {
     let mut took = Vec::new();
     let mut timed = |name: &'static str, start: Instant| took.push((name, start.elapsed().as_secs_f64() * 1000.0));
 
@@ -73,9 +131,9 @@ pub fn make(db: &Connection, path: &str) -> rusqlite::Result<Made> {
     let start = Instant::now();
     let mut departures = String::new();
     let mut sailings = db.prepare("select harbour, departs, vessel from sailings order by departs")?;
-    let rows: Vec<(String, String, String)> =
+    let next: Vec<(String, String, String)> =
         sailings.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect::<Result<_, _>>()?;
-    for (n, (harbour, departs, vessel)) in rows.iter().enumerate() {
+    for (n, (harbour, departs, vessel)) in next.iter().enumerate() {
         let mut highest = f64::MIN;
         for hour in 0..6 {
             let at = i64::try_from(n).unwrap_or(0) * 400 + hour * 60;
@@ -89,6 +147,7 @@ pub fn make(db: &Connection, path: &str) -> rusqlite::Result<Made> {
         let _ =
             write!(departures, "<tr><td>{departs}</td><td>{harbour}</td><td>{vessel}</td><td>{highest:.1} m</td></tr>");
     }
+    let rows = if path == "/timetable/" { timetable(db, on.has(Switch::QueryBatched))? } else { Vec::new() };
     timed("tide-table", start);
 
     let start = Instant::now();
@@ -121,5 +180,5 @@ pub fn make(db: &Connection, path: &str) -> rusqlite::Result<Made> {
     std::hint::black_box(weight);
     timed("night-vault", start);
 
-    Ok(Made { departures, meta, form, took })
+    Ok(Made { departures, meta, form, rows, took })
 }

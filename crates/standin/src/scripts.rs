@@ -117,3 +117,64 @@ pub fn chat() -> String {
 pub fn advert() -> String {
     "// islandmedia\n(function () {\n'use strict';\nvar place = document.getElementById('advert');\nif (!place) return;\nvar link = document.createElement('a');\nlink.href = '#';\nvar picture = document.createElement('img');\npicture.src = '//ads.islandmedia.test/' + (place.dataset.picture || 'advert.jpg');\npicture.alt = 'Advertisement: winter rooms on Gull Island';\nlink.appendChild(picture);\nplace.appendChild(link);\n})();\n".to_owned()
 }
+
+/// tide-table: builds 1,500 rows and sorts them; measures each row as it goes, or all at once.
+pub fn table(measure_each: bool) -> String {
+    let measure = if measure_each {
+        "if (n % 5 === 0) widest = Math.max(widest, line.offsetWidth + line.lastChild.offsetHeight);"
+    } else {
+        ""
+    };
+    format!(
+        "// tide-table\n(function () {{\n'use strict';\n{}\nvar source = document.getElementById('rows');\nif (!source) return;\nvar body = document.querySelector('#boats tbody'), widest = 0;\nfunction sortRows(rows) {{ return rows.sort(function (a, b) {{ return a[1] < b[1] ? -1 : a[1] > b[1] ? 1 : a[0] - b[0]; }}); }}\nfunction buildRow(row, n) {{\n  var line = document.createElement('tr');\n  row.forEach(function (value, i) {{ var cell = document.createElement('td'); cell.textContent = i === 4 ? value.toFixed(1) + ' m' : value; line.appendChild(cell); }});\n  body.appendChild(line);\n  {measure}\n}}\nfunction buildTable() {{ sortRows(JSON.parse(source.textContent)).forEach(buildRow); body.dataset.widest = widest || body.offsetWidth; }}\nperformance.mark('table-start');\nbuildTable();\nperformance.measure('timetable', 'table-start');\n}})();\n",
+        ballast(41, 22_000)
+    )
+}
+
+/// berth-booking on its own page: counts berths for every change of the passenger count.
+pub fn booking(split: bool) -> String {
+    let change = if split {
+        "passengers = Math.max(1, passengers + by);\n  show();\n  setTimeout(function () { count(6); }, 60);"
+    } else {
+        "passengers = Math.max(1, passengers + by);\n  tidemark.haul(3200000);\n  layBerths();\n  show();"
+    };
+    format!(
+        "// berth-booking, passengers\n(function () {{\n'use strict';\n{}\nvar passengers = 2, out = document.getElementById('passengers'), berths = document.getElementById('berths');\nfunction show() {{ out.textContent = passengers; document.getElementById('total').textContent = passengers * 14; }}\nfunction layBerths() {{\n  berths.textContent = '';\n  for (var i = 0; i < 120; i++) {{ var berth = document.createElement('span'); berth.textContent = i + 1; if (i % 7 < passengers) berth.className = 'taken'; berths.appendChild(berth); if (i % 20 === 0) berth.offsetTop; }}\n}}\nfunction count(left) {{ if (!left) return layBerths(); tidemark.haul(500000); setTimeout(function () {{ count(left - 1); }}, 0); }}\nfunction change(by) {{\n  {change}\n}}\ndocument.getElementById('more').addEventListener('click', function onMore() {{ change(1); }});\ndocument.getElementById('fewer').addEventListener('click', function onFewer() {{ change(-1); }});\nlayBerths();\n}})();\n",
+        ballast(42, 16_000)
+    )
+}
+
+/// review-stars: asks for reviews and puts them above the text when they come.
+pub fn stars() -> String {
+    format!(
+        "// review-stars\n(function () {{\n'use strict';\n{}\nvar place = document.getElementById('stars');\nif (!place) return;\nfetch('/plugins/review-stars/reviews.json?crossing=' + place.dataset.crossing).then(function (answer) {{ return answer.json(); }}).then(function show(reviews) {{\n  reviews.slice(0, 3).forEach(function (review) {{\n    var note = document.createElement('p');\n    note.className = 'review';\n    note.textContent = new Array(review.stars + 1).join('★') + ' ' + review.words;\n    place.appendChild(note);\n  }});\n}});\n}})();\n",
+        ballast(43, 52_000)
+    )
+}
+
+/// Reviews of a crossing, far more than are shown.
+pub fn reviews() -> String {
+    let mut rng = ChaCha8Rng::seed_from_u64(44);
+    let reviews: Vec<String> = (0..400)
+        .map(|_| {
+            let words: Vec<&str> = (0..9).map(|_| WORDS[rng.random_range(0..WORDS.len())]).collect();
+            format!("{{\"stars\":{},\"words\":\"{}\"}}", rng.random_range(3..6), words.join(" "))
+        })
+        .collect();
+    format!("[{}]", reviews.join(","))
+}
+
+/// The film host's player: everything is fetched and set up before anybody starts a film.
+pub fn player() -> String {
+    format!(
+        "// reelharbour player\n(function () {{\n'use strict';\n{WORK}{}\nvar place = document.getElementById('player');\nif (!place) return;\nhaul(2200000);\nfetch('//video.reelharbour.test/films.json').then(function (a) {{ return a.json(); }}).then(function ready(films) {{ haul(600000); place.dataset.films = films.length; }});\n}})();\n",
+        ballast(45, 310_000)
+    )
+}
+
+/// Every film of the host, for a page that shows one.
+pub fn films() -> String {
+    let films: Vec<String> =
+        (0..900).map(|n| format!("{{\"film\":\"refit-{n}\",\"minutes\":{},\"of\":\"Low Haven\"}}", n % 90)).collect();
+    format!("[{}]", films.join(","))
+}

@@ -1,50 +1,100 @@
-//! HTTP: hosts and paths to files and pages.
+//! HTTP: hosts and paths to files and pages; HTTP/1.1 in the clear, HTTP/1.1 and HTTP/2 over TLS.
 
+use crate::certificate::Certificate;
+use crate::pages;
 use crate::site::{File, Site};
-use crate::switches::Switches;
+use crate::switches::{Switch, Switches};
 use axum::body::Body;
 use axum::extract::{Request, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::{Router, routing::any};
 use flate2::{Compression, write::GzEncoder};
+use hyper_util::rt::{TokioExecutor, TokioIo};
+use hyper_util::server::conn::auto;
+use hyper_util::service::TowerToHyperService;
 use std::fmt::Write as _;
 use std::io::Write as _;
 use std::sync::Arc;
+use tokio::net::{TcpListener, TcpStream};
+use tokio_rustls::TlsAcceptor;
 
-pub fn router(site: Arc<Site>) -> Router {
-    Router::new().fallback(any(answer)).with_state(site)
+/// The first byte of every TLS connection: a handshake record.
+const TLS_HANDSHAKE: u8 = 0x16;
+
+/// Answers on one port in the clear and over TLS: the first byte tells which it is. So a host has one
+/// address, whichever scheme it is asked by.
+pub async fn listen(listener: TcpListener, site: Arc<Site>, certificate: &Certificate) {
+    let app = Router::new().fallback(any(answer)).with_state(site);
+    let tls = TlsAcceptor::from(certificate.server.clone());
+    loop {
+        let Ok((stream, _)) = listener.accept().await else { continue };
+        let (app, tls) = (app.clone(), tls.clone());
+        tokio::spawn(async move {
+            let _ = stream.set_nodelay(true);
+            let mut first = [0u8];
+            if stream.peek(&mut first).await.is_ok_and(|n| n == 1) && first[0] == TLS_HANDSHAKE {
+                if let Ok(stream) = tls.accept(stream).await {
+                    speak(TokioIo::new(stream), app).await;
+                }
+            } else {
+                speak::<TokioIo<TcpStream>>(TokioIo::new(stream), app).await;
+            }
+        });
+    }
+}
+
+async fn speak<S>(stream: S, app: Router)
+where
+    S: hyper::rt::Read + hyper::rt::Write + Unpin + Send + 'static,
+{
+    let server = auto::Builder::new(TokioExecutor::new());
+    // A browser that is gone in the middle of an answer is no error of the site.
+    let _ = server.serve_connection(stream, TowerToHyperService::new(app)).await;
 }
 
 async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
-    let host = request
-        .headers()
-        .get(header::HOST)
-        .and_then(|h| h.to_str().ok())
-        .unwrap_or("")
-        .split(':')
-        .next()
-        .unwrap_or("")
-        .to_owned();
+    // HTTP/2 has the host in the request's own address.
+    let named = request.headers().get(header::HOST).and_then(|h| h.to_str().ok()).or_else(|| request.uri().host());
+    let host = named.unwrap_or("").split(':').next().unwrap_or("").to_owned();
     let path = request.uri().path().to_owned();
+    let cookie = request.headers().get(header::COOKIE).and_then(|h| h.to_str().ok());
+    let switches = Switches::of(request.uri().query(), cookie);
     if let Some(((_, _), file)) = site.files.iter().find(|((h, p), _)| *h == host && *p == path) {
-        return send_file(file, request.headers());
+        return send_file(file, request.headers(), &host, &switches);
     }
-    if host == "www.skerryline.test" && path == "/plugins/gull-stats/visit" {
-        return StatusCode::NO_CONTENT.into_response();
+    if host == "static.skerryline.test"
+        && let Some(name) = path.strip_prefix("/media/fleet/")
+    {
+        let (name, headers) = (name.to_owned(), request.headers().clone());
+        let painted = tokio::task::spawn_blocking(move || {
+            site.gallery(&name).map(|file| send_file(file, &headers, "static.skerryline.test", &switches))
+        });
+        return painted.await.ok().flatten().unwrap_or_else(|| StatusCode::NOT_FOUND.into_response());
     }
-    if host == "www.skerryline.test" && path == "/" {
-        let cookie = request.headers().get(header::COOKIE).and_then(|h| h.to_str().ok());
-        let switches = Switches::of(request.uri().query(), cookie);
-        let accepts = accepts_gzip(request.headers());
-        let made = tokio::task::spawn_blocking(move || site.home(&switches)).await;
-        return match made {
-            Ok(Ok((page, took))) => send_page(page, &took, accepts),
-            Ok(Err(error)) => {
-                (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in's database failed: {error}")).into_response()
-            }
-            Err(error) => (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in failed: {error}")).into_response(),
-        };
+    if host == "www.skerryline.test" {
+        if path == "/plugins/gull-stats/visit" {
+            return StatusCode::NO_CONTENT.into_response();
+        }
+        if let Some((_, to)) = pages::MOVED.iter().find(|(from, _)| *from == path) {
+            return (StatusCode::MOVED_PERMANENTLY, [(header::LOCATION, *to)]).into_response();
+        }
+        if let Some(page) = pages::ALL.iter().find(|p| p.path == path) {
+            let accepts = accepts_gzip(request.headers());
+            let asked = switches.clone();
+            let made = tokio::task::spawn_blocking(move || site.page(page, &asked)).await;
+            return match made {
+                Ok(Ok((markup, took))) => send_page(markup, &took, accepts, &switches),
+                Ok(Err(error)) => (
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    format!("The stand-in's database failed: {error}"),
+                )
+                    .into_response(),
+                Err(error) => {
+                    (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in failed: {error}")).into_response()
+                }
+            };
+        }
     }
     (
         StatusCode::NOT_FOUND,
@@ -65,13 +115,35 @@ fn gzip(body: &[u8]) -> Vec<u8> {
     encoder.finish().unwrap_or_default()
 }
 
-fn send_file(file: &File, headers: &HeaderMap) -> Response {
+fn send_file(file: &File, headers: &HeaderMap, host: &str, switches: &Switches) -> Response {
+    let own = host.ends_with("skerryline.test");
     let mut answer =
         Response::builder().header(header::CONTENT_TYPE, file.mime).header(header::ACCESS_CONTROL_ALLOW_ORIGIN, "*");
-    if let Some(cache) = file.cache {
+    let cache = if own && switches.has(Switch::CacheLong) {
+        Some("public, max-age=31536000, immutable")
+    } else {
+        file.cache
+    };
+    if let Some(cache) = cache {
         answer = answer.header(header::CACHE_CONTROL, cache);
     }
-    let body = if file.packed && accepts_gzip(headers) {
+    // The content system counts visits by a cookie that it sends with everything.
+    if own && file.mime.starts_with("image/") && !switches.has(Switch::CookiesOff) {
+        let visitor = format!("mooring_visitor={}; Domain=skerryline.test; Path=/", "7c1e".repeat(24));
+        answer = answer.header(header::SET_COOKIE, visitor);
+    }
+    if file.tagged {
+        let tag = format!("\"{:x}-{:x}\"", file.body.len(), file.body.iter().fold(7u32, |sum, b| sum.rotate_left(5) ^ u32::from(*b)));
+        let known = headers.get(header::IF_NONE_MATCH).and_then(|v| v.to_str().ok()) == Some(&tag);
+        answer = answer.header(header::ETAG, tag);
+        if known {
+            let empty = answer.status(StatusCode::NOT_MODIFIED).body(Body::empty());
+            return empty.unwrap_or_else(|_| StatusCode::INTERNAL_SERVER_ERROR.into_response());
+        }
+    }
+    let text = !file.mime.starts_with("image/") && !file.mime.starts_with("font/");
+    let packed = file.packed || (own && text && switches.has(Switch::TextPacked));
+    let body = if packed && accepts_gzip(headers) {
         answer = answer.header(header::CONTENT_ENCODING, "gzip").header(header::VARY, "accept-encoding");
         gzip(&file.body)
     } else {
@@ -80,15 +152,22 @@ fn send_file(file: &File, headers: &HeaderMap) -> Response {
     answer.body(Body::from(body)).unwrap_or_else(|_| StatusCode::INTERNAL_SERVER_ERROR.into_response())
 }
 
-fn send_page(page: String, took: &[(&'static str, f64)], accepts: bool) -> Response {
+fn send_page(page: String, took: &[(&'static str, f64)], accepts: bool, switches: &Switches) -> Response {
     let mut timing = String::new();
     for (name, ms) in took {
         let _ = write!(timing, "{}{name};dur={ms:.1};desc=\"plugin\"", if timing.is_empty() { "" } else { ", " });
     }
     let mut answer = Response::builder()
         .header(header::CONTENT_TYPE, "text/html; charset=utf-8")
-        .header(header::CACHE_CONTROL, "no-store")
-        .header("server-timing", timing);
+        .header(header::CACHE_CONTROL, "no-store");
+    if !timing.is_empty() {
+        answer = answer.header("server-timing", timing);
+    }
+    let repairs = switches.names();
+    if !repairs.is_empty() {
+        // The page's files are repaired with it.
+        answer = answer.header(header::SET_COOKIE, format!("fix={repairs}; Domain=skerryline.test; Path=/"));
+    }
     let body = if accepts {
         answer = answer.header(header::CONTENT_ENCODING, "gzip");
         gzip(page.as_bytes())

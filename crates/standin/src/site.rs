@@ -1,12 +1,11 @@
 //! The site: its files, made once at start, and its document, made for each visit.
 
-use crate::paint::{Scene, jpeg};
+use crate::paint::{Scene, jpeg, png};
 use crate::switches::{Switch, Switches};
-use crate::{plugins, scripts, styles};
+use crate::{pages, plugins, scripts, styles};
 use rusqlite::Connection;
-use std::collections::BTreeMap;
-use std::fmt::Write;
-use std::sync::Mutex;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::{Mutex, OnceLock};
 
 /// A static file.
 pub struct File {
@@ -16,12 +15,18 @@ pub struct File {
     pub cache: Option<&'static str>,
     /// Sent with gzip.
     pub packed: bool,
+    /// Sent with an `ETag`, so that a kept copy can be asked about.
+    pub tagged: bool,
 }
 
 /// Everything that is served.
 pub struct Site {
     /// By host and path.
     pub files: BTreeMap<(&'static str, &'static str), File>,
+    /// The gallery's pictures by name, painted when the first of them is asked for.
+    gallery: OnceLock<BTreeMap<String, File>>,
+    /// Pages as the page cache keeps them, by path and repairs.
+    cached: Mutex<HashMap<String, String>>,
     // One connection behind a lock, not a pool: a small site's database is like that.
     database: Mutex<Connection>,
 }
@@ -35,7 +40,7 @@ impl Site {
     /// Paints the pictures and fills the database.
     pub fn build() -> rusqlite::Result<Self> {
         let mut files = BTreeMap::new();
-        let text = |mime, body: String, cache, packed| File { mime, body: body.into_bytes(), cache, packed };
+        let text = |mime, body: String, cache, packed| File { mime, body: body.into_bytes(), cache, packed, tagged: false };
         let js = "text/javascript; charset=utf-8";
         let css = "text/css; charset=utf-8";
         let mut put = |host, path, file| {
@@ -44,7 +49,7 @@ impl Site {
         put(STATIC, "/themes/tidemark/base.css", text(css, styles::base(), SHORT, false));
         put(STATIC, "/themes/tidemark/layout.css", text(css, styles::layout(), SHORT, false));
         put(STATIC, "/plugins/deck-slider/slider.css", text(css, styles::slider(), SHORT, false));
-        put("fonts.typequay.test", "/quay.css", text(css, styles::fonts(), Some("private, max-age=86400"), true));
+        put("fonts.typequay.test", "/quay.css", text(css, styles::fonts("block"), Some("private, max-age=86400"), true));
         put(STATIC, "/themes/tidemark/vendor.js", text(js, scripts::vendor(), SHORT, false));
         put(STATIC, "/plugins/deck-slider/slider.js", text(js, scripts::slider(), SHORT, false));
         put(STATIC, "/plugins/consent-bar/bar.js", text(js, scripts::consent(), SHORT, true));
@@ -61,6 +66,18 @@ impl Site {
             text(js, scripts::forms("form-builder", 22, 46_000, false), LONG, true),
         );
         put(STATIC, "/plugins/berth-booking/berths.js", text(js, scripts::berths(), LONG, true));
+        put(STATIC, "/plugins/tide-table/table.js", text(js, scripts::table(true), SHORT, false));
+        put(STATIC, "/plugins/tide-table/table-batched.js", text(js, scripts::table(false), SHORT, false));
+        put(STATIC, "/plugins/berth-booking/book.js", text(js, scripts::booking(false), SHORT, true));
+        put(STATIC, "/plugins/berth-booking/book-split.js", text(js, scripts::booking(true), SHORT, true));
+        put(STATIC, "/plugins/review-stars/stars.css", text(css, styles::stars(), SHORT, false));
+        put(STATIC, "/plugins/review-stars/stars.js", text(js, scripts::stars(), SHORT, false));
+        put(WWW, "/plugins/review-stars/reviews.json", text("application/json", scripts::reviews(), None, true));
+        for (path, sheet) in styles::notices() {
+            put(STATIC, path, text(css, sheet, SHORT, false));
+        }
+        put("video.reelharbour.test", "/player.js", text(js, scripts::player(), Some("max-age=3600"), true));
+        put("video.reelharbour.test", "/films.json", text("application/json", scripts::films(), Some("no-store"), true));
         put(WWW, "/plugins/consent-bar/texts.json", text(
             "application/json",
             r#"{"question":"We would like to count visits and show you offers of our island partners. May we? You can change your mind at the harbour office or at the foot of any page.","yes":"You may","no":"Rather not"}"#.into(),
@@ -68,7 +85,7 @@ impl Site {
             true,
         ));
         put("tags.driftmetric.test", "/tag.js", text(js, scripts::tag(), Some("max-age=300"), true));
-        put("tags.driftmetric.test", "/rules.js", text(js, scripts::rules(), Some("no-cache"), true));
+        put("tags.driftmetric.test", "/rules.js", File { tagged: true, ..text(js, scripts::rules(), Some("no-cache"), true) });
         put("chat.parleydock.test", "/chat.js", text(js, scripts::chat(), Some("max-age=3600"), true));
         put("ads.islandmedia.test", "/place.js", text(js, scripts::advert(), Some("no-store"), true));
         for (path, body) in [
@@ -78,11 +95,11 @@ impl Site {
             put(
                 "fonts.typequay.test",
                 path,
-                File { mime: "font/woff2", body, cache: Some("public, max-age=31536000"), packed: false },
+                File { mime: "font/woff2", body, cache: Some("public, max-age=31536000"), packed: false, tagged: false },
             );
         }
 
-        let scenes: [(&str, &str, Scene); 10] = [
+        let scenes: [(&str, &str, Scene); 17] = [
             (STATIC, "/media/hero-marlin-bay.jpg", scene(1, 1920, 1080, 84, 0.36, true)),
             (STATIC, "/themes/tidemark/header-waves.jpg", scene(2, 1600, 420, 82, 0.30, false)),
             ("ads.islandmedia.test", "/advert.jpg", scene(3, 1500, 1000, 93, 0.42, false)),
@@ -93,9 +110,16 @@ impl Site {
             (STATIC, "/media/crossing-tern.jpg", scene(7, 1200, 800, 80, 0.2, true)),
             (STATIC, "/media/season-wide.jpg", scene(8, 1400, 420, 80, 0.22, false)),
             (STATIC, "/media/season-phone.jpg", scene(9, 820, 500, 80, 0.22, false)),
+            (STATIC, "/media/sound-1.jpg", scene(21, 1300, 870, 86, 0.26, false)),
+            (STATIC, "/media/sound-2.jpg", scene(22, 1300, 870, 86, 0.26, true)),
+            (STATIC, "/media/sound-3.jpg", scene(23, 1300, 870, 86, 0.26, false)),
+            (STATIC, "/media/sound-1-small.jpg", scene(21, 480, 320, 72, 0.1, false)),
+            (STATIC, "/media/sound-2-small.jpg", scene(22, 480, 320, 72, 0.1, true)),
+            (STATIC, "/media/sound-3-small.jpg", scene(23, 480, 320, 72, 0.1, false)),
+            ("video.reelharbour.test", "/refit-poster.jpg", scene(24, 960, 540, 80, 0.2, true)),
         ];
         // Two threads: the machines that run this have two cores.
-        let (left, right) = scenes.split_at(2);
+        let (left, right) = scenes.split_at(4);
         let paint = |part: &[(&'static str, &'static str, Scene)]| {
             part.iter().map(|&(host, path, scene)| (host, path, jpeg(scene))).collect::<Vec<_>>()
         };
@@ -107,106 +131,68 @@ impl Site {
         });
         for (host, path, body) in painted {
             let cache = if host == STATIC { SHORT } else { Some("max-age=60") };
-            put(host, path, File { mime: "image/jpeg", body, cache, packed: false });
+            put(host, path, File { mime: "image/jpeg", body, cache, packed: false, tagged: false });
         }
-        Ok(Self { files, database: Mutex::new(plugins::database()?) })
+        Ok(Self {
+            files,
+            gallery: OnceLock::new(),
+            cached: Mutex::default(),
+            database: Mutex::new(plugins::database()?),
+        })
     }
 
-    /// Makes the home page: its markup, and what each plugin took.
-    pub fn home(&self, switches: &Switches) -> rusqlite::Result<(String, Vec<(&'static str, f64)>)> {
+    /// Makes a page: its markup, and what each plugin took. From the page cache nothing took anything.
+    pub fn page(&self, page: &pages::Page, switches: &Switches) -> rusqlite::Result<(String, Vec<(&'static str, f64)>)> {
+        let key = format!("{} {switches:?}", page.path);
+        let kept = || self.cached.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        if switches.has(Switch::PageCache)
+            && let Some(markup) = kept().get(&key)
+        {
+            return Ok((markup.clone(), Vec::new()));
+        }
         let made = {
             let database = self.database.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-            plugins::make(&database, "/")?
+            plugins::make(&database, page.path, switches)?
         };
-        Ok((markup(&made, switches), made.took))
+        let markup = (page.make)(&made, switches);
+        if switches.has(Switch::PageCache) {
+            kept().insert(key, markup.clone());
+        }
+        Ok((markup, made.took))
     }
+
+    /// A picture of the gallery, `/media/fleet/NAME`.
+    pub fn gallery(&self, name: &str) -> Option<&File> {
+        self.gallery.get_or_init(gallery).get(name)
+    }
+}
+
+/// Paints the gallery: each picture as a PNG and as the small JPEG that it should have been.
+fn gallery() -> BTreeMap<String, File> {
+    let paint = |numbers: std::ops::Range<usize>| {
+        numbers
+            .flat_map(|n| {
+                let seed = 100 + n as u64;
+                let large = scene(seed, 420, 280, 0, 0.3, n % 3 != 0);
+                let small = scene(seed, 300, 200, 70, 0.05, n % 3 != 0);
+                let file = |mime, body, cache| File { mime, body, cache, packed: false, tagged: false };
+                [
+                    (format!("{n:02}.png"), file("image/png", png(large), Some("max-age=60"))),
+                    (format!("{n:02}-small.jpg"), file("image/jpeg", jpeg(small), Some("max-age=60"))),
+                ]
+            })
+            .collect::<Vec<_>>()
+    };
+    let half = pages::PICTURES / 2;
+    std::thread::scope(|scope| {
+        let other = scope.spawn(|| paint(0..half));
+        let mut painted = paint(half..pages::PICTURES);
+        painted.extend(other.join().unwrap_or_default());
+        painted.into_iter().collect()
+    })
 }
 
 fn scene(seed: u64, width: u32, height: u32, quality: u8, grain: f32, ship: bool) -> Scene {
     Scene { seed, width, height, quality, grain, ship }
 }
 
-fn markup(made: &plugins::Made, on: &Switches) -> String {
-    let mut page = String::with_capacity(16_000);
-    let hero = "//static.skerryline.test/media/hero-marlin-bay.jpg";
-    let hero_tag = format!(
-        "<img class=\"deck-hero\" src=\"{hero}\" width=\"1920\" height=\"1080\" fetchpriority=\"high\" alt=\"The ferry Marlin Bay off Anvil Skerry\">"
-    );
-    page.push_str("<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>Skerry Line: small ferries to the islands</title>\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<link rel=\"icon\" href=\"data:,\">\n");
-    page.push_str(&made.meta);
-    if on.has(Switch::HeroInHtml) {
-        let _ = write!(page, "\n<link rel=\"preload\" as=\"image\" href=\"{hero}\" fetchpriority=\"high\">");
-    }
-    let sheets = [
-        "//static.skerryline.test/themes/tidemark/base.css",
-        "//static.skerryline.test/themes/tidemark/layout.css",
-        "//static.skerryline.test/plugins/deck-slider/slider.css",
-        "//fonts.typequay.test/quay.css",
-    ];
-    if on.has(Switch::SheetsReduced) {
-        let _ = write!(page, "\n<style>{}</style>", styles::first_screen());
-    }
-    for sheet in sheets {
-        if on.has(Switch::SheetsReduced) {
-            let _ = write!(
-                page,
-                "\n<link rel=\"stylesheet\" href=\"{sheet}\" media=\"print\" onload=\"this.media='all'\">"
-            );
-        } else {
-            let _ = write!(page, "\n<link rel=\"stylesheet\" href=\"{sheet}\">");
-        }
-    }
-    let defer = if on.has(Switch::ScriptsDeferred) { " defer" } else { "" };
-    for script in ["themes/tidemark/vendor.js", "plugins/deck-slider/slider.js"] {
-        let _ = write!(page, "\n<script src=\"//static.skerryline.test/{script}\"{defer}></script>");
-    }
-    page.push_str("\n</head>\n<body>\n");
-    if on.has(Switch::ConsentReserved) {
-        page.push_str("<div id=\"consent\" style=\"min-height:190px\"></div>\n");
-    }
-    page.push_str("<header class=\"site\"><strong>Skerry Line</strong><nav><a href=\"/\">Home</a><a href=\"/timetable/\">Timetable</a><a href=\"/book/\">Book</a><a href=\"/fleet/\">Fleet</a></nav></header>\n");
-    let _ = writeln!(
-        page,
-        "<div id=\"deck\" data-hero=\"{hero}\">{}</div>",
-        if on.has(Switch::HeroInHtml) { hero_tag.as_str() } else { "" }
-    );
-    page.push_str("<main>\n<h1>Six islands, four harbours, one ticket</h1>\n<p>We have carried people, post, sheep and the odd piano since the pier at Low Haven was built. Boats run every day of the year but two. Dogs travel free, bicycles for the price of a bun.</p>\n");
-    let _ = writeln!(
-        page,
-        "<h2>Leaving next</h2>\n<table><thead><tr><th>At</th><th>For</th><th>Vessel</th><th>High water</th></tr></thead><tbody>{}</tbody></table>",
-        made.departures
-    );
-    let picture = if on.has(Switch::AdvertReencoded) { "advert-small.jpg" } else { "advert.jpg" };
-    let _ = writeln!(page, "<div id=\"advert\" data-picture=\"{picture}\"></div>");
-    page.push_str("<h2>Crossings</h2>\n<div class=\"crossings\">\n");
-    for (file, name, words) in [
-        (
-            "crossing-anvil",
-            "Anvil Skerry",
-            "Forty minutes past the light tower; seals on the north rocks most mornings.",
-        ),
-        ("crossing-gull", "Gull Island", "The long crossing. Take a coat, and come back for the evening boat."),
-        ("crossing-low-haven", "Low Haven", "Every hour in summer. The bakery opens with the first boat."),
-        ("crossing-tern", "Tern Rock", "Weather allowing, which it does on about two days in three."),
-    ] {
-        let _ = writeln!(
-            page,
-            "<article class=\"crossing\"><img src=\"//static.skerryline.test/media/{file}.jpg\" alt=\"{name}\"><h3>{name}</h3><p>{words}</p></article>"
-        );
-    }
-    page.push_str("</div>\n<h2>The season</h2>\n<img class=\"only-wide\" src=\"//static.skerryline.test/media/season-wide.jpg\" width=\"1400\" height=\"420\" alt=\"Autumn light over the sound\">\n<img class=\"only-phone\" src=\"//static.skerryline.test/media/season-phone.jpg\" width=\"820\" height=\"500\" alt=\"Autumn light over the sound\">\n<p>The winter timetable starts in six weeks. Until then the last boat leaves each island at a quarter to nine.</p>\n");
-    page.push_str(&made.form);
-    page.push_str("\n</main>\n<footer>Skerry Line, The Pier, Low Haven. Made with Mooring.</footer>\n");
-    for script in [
-        "consent-bar/bar.js",
-        "gull-stats/stats.js",
-        "share-buoys/share.js",
-        "easy-forms/forms.js",
-        "form-builder/builder.js",
-        "berth-booking/berths.js",
-    ] {
-        let _ = writeln!(page, "<script src=\"//static.skerryline.test/plugins/{script}\"></script>");
-    }
-    page.push_str("<script async src=\"//ads.islandmedia.test/place.js\"></script>\n<script async src=\"//tags.driftmetric.test/tag.js\"></script>\n<script async src=\"//chat.parleydock.test/chat.js\"></script>\n</body>\n</html>\n");
-    page
-}

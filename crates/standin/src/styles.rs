@@ -46,7 +46,35 @@ pub fn slider() -> String {
     format!(".deck-hero {{ animation: none; }}\n{}", ballast(33, "deck", 17_000))
 }
 
-/// The font host's sheet: text stays hidden until the font is there.
-pub fn fonts() -> String {
-    "@font-face { font-family: Quay; font-weight: 400; font-display: block; src: url(//fonts.typequay.test/quay-400.woff2) format('woff2'); }\n@font-face { font-family: Quay; font-weight: 600; font-display: block; src: url(//fonts.typequay.test/quay-600.woff2) format('woff2'); }\n".to_owned()
+/// The font host's sheet: text stays hidden until the font is there (`block`), or is shown in
+/// another font meanwhile (`swap`).
+pub fn fonts(display: &str) -> String {
+    [400, 600]
+        .map(|weight| {
+            format!(
+                "@font-face {{ font-family: Quay; font-weight: {weight}; font-display: {display}; src: url(//fonts.typequay.test/quay-{weight}.woff2) format('woff2'); }}\n"
+            )
+        })
+        .concat()
+}
+
+/// review-stars' sheet.
+pub fn stars() -> String {
+    format!(".review {{ margin: 0 0 6px; color: #6a5a20; }}\n{}", ballast(34, "star", 21_000))
+}
+
+/// What a page builder left in the notice: 170 kB of style, nearly all for other pages.
+pub fn inline_notice() -> String {
+    format!("{}.notice p {{ max-width: 62ch; }}\n#player img {{ width: 100%; height: auto; }}\n{}", first_screen(), ballast(35, "built", 168_000))
+}
+
+/// The notice's sheets: a chain of imports, and the same in one file.
+pub fn notices() -> [(&'static str, String); 4] {
+    let (a, b, c) = (ballast(36, "note", 9_000), ballast(37, "type", 12_000), ballast(38, "line", 7_000));
+    [
+        ("/themes/tidemark/notices.css", format!("@import url(notices-type.css);\n{a}")),
+        ("/themes/tidemark/notices-type.css", format!("@import url(notices-rules.css);\n{b}")),
+        ("/themes/tidemark/notices-rules.css", format!("main.notice {{ max-width: 760px; }}\n{c}")),
+        ("/themes/tidemark/notices-flat.css", format!("main.notice {{ max-width: 760px; }}\n{a}{b}{c}")),
+    ]
 }

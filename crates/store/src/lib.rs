@@ -10,7 +10,7 @@ mod recordings;
 mod schema;
 
 pub use plan::{FixState, NewFix, Plan, PlannedFix};
-pub use recordings::{LoadHead, NewLoad, NewRecording, RecordingHead, StoredLoad};
+pub use recordings::{LoadHead, NewLoad, NewRecording, PackedBodies, PackedLoad, RecordingHead, StoredLoad};
 
 use rusqlite::Connection;
 use std::path::Path;
@@ -73,7 +73,8 @@ fn pack(bytes: &[u8]) -> (Vec<u8>, bool) {
     }
 }
 
-fn unpack(bytes: Vec<u8>, packed: bool) -> Result<Vec<u8>, StoreError> {
+/// What [`pack`] was given.
+pub(crate) fn unpack(bytes: Vec<u8>, packed: bool) -> Result<Vec<u8>, StoreError> {
     if !packed {
         return Ok(bytes);
     }

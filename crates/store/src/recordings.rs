@@ -4,7 +4,7 @@ use crate::{Store, StoreError, now, pack, unpack};
 use phainon_core::{
     ANALYSIS_VERSION, Analysis, Conditions, Load, Millis, RecordingSummary, ScreenFrame, Source, Visit,
 };
-use phainon_formats::{BodyMap, Machine, PageRecord, RawLoad};
+use phainon_formats::{BodyMap, Detail, Machine, PageRecord, RawLoad};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 use ts_rs::TS;
@@ -72,9 +72,11 @@ pub struct NewRecording<'a> {
     /// What its loads say together.
     pub summary: Option<&'a RecordingSummary>,
     /// In order.
-    pub loads: &'a [NewLoad<'a>],
+    pub loads: &'a [PackedLoad],
     /// Bodies that the loads name.
-    pub bodies: &'a BodyMap,
+    pub bodies: &'a PackedBodies,
+    /// What the load for used code told.
+    pub detail: Option<&'a Detail>,
 }
 
 /// A load to be kept.
@@ -85,6 +87,53 @@ pub struct NewLoad<'a> {
     pub load: Option<&'a Load>,
     /// Computed from it.
     pub analysis: Option<&'a Analysis>,
+    /// The main thread to be drawn.
+    pub tracks: Option<&'a [u8]>,
+}
+
+/// A load as its row will hold it. Packing takes long for large traces and needs no store: it is done
+/// before the store is locked.
+pub struct PackedLoad {
+    visit: String,
+    failed: Option<String>,
+    load: Option<Vec<u8>>,
+    page: Option<Vec<u8>>,
+    trace: Option<Vec<u8>>,
+    analysis: Option<Vec<u8>>,
+    tracks: Option<Vec<u8>>,
+    frames: Vec<(ScreenFrame, Vec<u8>)>,
+}
+
+impl PackedLoad {
+    /// Packs a load's parts.
+    pub fn of(new: &NewLoad<'_>) -> Result<Self, StoreError> {
+        let pack_whole = |bytes: &[u8]| zstd::bulk::compress(bytes, 3).map_err(|e| StoreError::Damaged(e.to_string()));
+        Ok(Self {
+            visit: json(&new.raw.visit)?,
+            failed: new.raw.failed.clone(),
+            load: new.load.map(packed_json).transpose()?,
+            page: new.raw.page.as_ref().map(packed_json).transpose()?,
+            trace: new.raw.trace.as_deref().map(pack_whole).transpose()?,
+            analysis: new.analysis.map(packed_json).transpose()?,
+            tracks: new.tracks.map(pack_whole).transpose()?,
+            frames: new.raw.frames.clone(),
+        })
+    }
+}
+
+/// Bodies as their rows will hold them: hash, whether packed, bytes.
+pub struct PackedBodies(Vec<(String, bool, Vec<u8>)>);
+
+impl PackedBodies {
+    /// Packs each where that makes it smaller.
+    #[must_use]
+    pub fn of(bodies: &BodyMap) -> Self {
+        let packed = bodies.iter().map(|(hash, body)| {
+            let (bytes, packed) = pack(body);
+            (hash.clone(), packed, bytes)
+        });
+        Self(packed.collect())
+    }
 }
 
 /// A load with everything that was kept of it.
@@ -114,8 +163,9 @@ impl Store {
     pub fn add_recording(&mut self, new: &NewRecording<'_>) -> Result<i64, StoreError> {
         let change = self.db.transaction()?;
         change.execute(
-            "insert into recordings (site, page, url, source, conditions, browser, machine, recorded_at, imported_from, summary)
-             values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+            "insert into recordings
+             (site, page, url, source, conditions, browser, machine, recorded_at, imported_from, summary, detail, inline_only)
+             values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)",
             params![
                 new.site,
                 new.page,
@@ -127,22 +177,19 @@ impl Store {
                 new.recorded_at,
                 new.imported_from,
                 new.summary.map(json).transpose()?,
+                new.detail.map(packed_json).transpose()?,
+                new.detail.and_then(|d| d.inline_only.as_deref()),
             ],
         )?;
         let id = change.last_insert_rowid();
         for (number, new_load) in (1i64..).zip(new.loads) {
             add_load(&change, id, number, new_load)?;
         }
-        for (hash, body) in new.bodies {
-            let known: bool =
-                change.query_row("select exists(select 1 from bodies where hash = ?1)", [hash], |r| r.get(0))?;
-            if !known {
-                let (bytes, packed) = pack(body);
-                change.execute(
-                    "insert into bodies (hash, packed, bytes) values (?1, ?2, ?3)",
-                    params![hash, packed, bytes],
-                )?;
-            }
+        for (hash, packed, bytes) in &new.bodies.0 {
+            change.execute(
+                "insert or ignore into bodies (hash, packed, bytes) values (?1, ?2, ?3)",
+                params![hash, packed, bytes],
+            )?;
             change.execute(
                 "insert or ignore into recording_bodies (recording, hash) values (?1, ?2)",
                 params![id, hash],
@@ -264,6 +311,53 @@ impl Store {
         Ok(StoredLoad { raw, load })
     }
 
+    /// A load as it was packed, without its raw parts: to be unpacked by [`Store::unpacked_load`] once
+    /// the store is free for others again.
+    pub fn packed_load(&self, id: i64, number: u32) -> Result<Vec<u8>, StoreError> {
+        self.recording(id)?;
+        self.db
+            .prepare_cached("select load from loads where recording = ?1 and number = ?2")?
+            .query_row(params![id, number], |r| r.get::<_, Option<Vec<u8>>>(0))
+            .optional()?
+            .flatten()
+            .ok_or_else(|| StoreError::NotFound("data of load", number.to_string()))
+    }
+
+    /// What [`Store::packed_load`] gave, read.
+    pub fn unpacked_load(packed: Vec<u8>) -> Result<Load, StoreError> {
+        serde_json::from_slice(&unpack(packed, true)?).map_err(|e| StoreError::Damaged(e.to_string()))
+    }
+
+    /// The main thread to be drawn, packed by zstd; `None` where it was not kept.
+    pub fn packed_tracks(&self, id: i64, number: u32) -> Result<Option<Vec<u8>>, StoreError> {
+        self.recording(id)?;
+        let row = self
+            .db
+            .prepare_cached("select tracks from loads where recording = ?1 and number = ?2")?
+            .query_row(params![id, number], |r| r.get::<_, Option<Vec<u8>>>(0))
+            .optional()?;
+        row.ok_or_else(|| StoreError::NotFound("load", number.to_string()))
+    }
+
+    /// What [`Store::packed_tracks`] gave, unpacked.
+    pub fn unpacked_tracks(packed: Vec<u8>) -> Result<Vec<u8>, StoreError> {
+        unpack(packed, true)
+    }
+
+    /// What the load for used code told, with its picture.
+    pub fn detail(&self, id: i64) -> Result<Option<Detail>, StoreError> {
+        self.recording(id)?;
+        let (detail, picture): (Option<Vec<u8>>, Option<Vec<u8>>) = self
+            .db
+            .prepare_cached("select detail, inline_only from recordings where id = ?1")?
+            .query_row([id], |r| Ok((r.get(0)?, r.get(1)?)))?;
+        let Some(packed) = detail else { return Ok(None) };
+        let mut detail: Detail =
+            serde_json::from_slice(&unpack(packed, true)?).map_err(|e| StoreError::Damaged(e.to_string()))?;
+        detail.inline_only = picture;
+        Ok(Some(detail))
+    }
+
     /// One picture of the screen.
     pub fn frame(&self, id: i64, number: u32, file: &str) -> Result<Vec<u8>, StoreError> {
         self.db
@@ -326,24 +420,24 @@ impl Store {
     }
 }
 
-fn add_load(change: &Connection, id: i64, number: i64, new: &NewLoad<'_>) -> Result<(), StoreError> {
-    let pack_whole = |bytes: &[u8]| zstd::bulk::compress(bytes, 3).map_err(|e| StoreError::Damaged(e.to_string()));
+fn add_load(change: &Connection, id: i64, number: i64, new: &PackedLoad) -> Result<(), StoreError> {
     change.execute(
-        "insert into loads (recording, number, visit, failed, load, page, trace, analysis, analysis_version)
-         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+        "insert into loads (recording, number, visit, failed, load, page, trace, analysis, analysis_version, tracks)
+         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
         params![
             id,
             number,
-            json(&new.raw.visit)?,
-            new.raw.failed,
-            new.load.map(packed_json).transpose()?,
-            new.raw.page.as_ref().map(packed_json).transpose()?,
-            new.raw.trace.as_deref().map(pack_whole).transpose()?,
-            new.analysis.map(packed_json).transpose()?,
-            new.analysis.map(|_| ANALYSIS_VERSION),
+            new.visit,
+            new.failed,
+            new.load,
+            new.page,
+            new.trace,
+            new.analysis,
+            new.analysis.as_ref().map(|_| ANALYSIS_VERSION),
+            new.tracks,
         ],
     )?;
-    for (frame, picture) in &new.raw.frames {
+    for (frame, picture) in &new.frames {
         change.execute(
             "insert or replace into frames (recording, number, file, at_ms, picture) values (?1, ?2, ?3, ?4, ?5)",
             params![id, number, frame.file, frame.at_ms.0, picture],

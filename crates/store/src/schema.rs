@@ -3,8 +3,9 @@
 use rusqlite_migration::{M, Migrations};
 
 pub fn migrations() -> Migrations<'static> {
-    Migrations::new(vec![M::up(
-        "create table recordings (
+    Migrations::new(vec![
+        M::up(
+            "create table recordings (
             id integer primary key autoincrement,
             site text not null,
             page text not null,
@@ -73,5 +74,12 @@ pub fn migrations() -> Migrations<'static> {
             added_at text not null,
             unique (site, kind, target)
         ) strict;",
-    )])
+        ),
+        // The main thread to be drawn, and what the load for used code told.
+        M::up(
+            "alter table loads add column tracks blob;
+            alter table recordings add column detail blob;
+            alter table recordings add column inline_only blob;",
+        ),
+    ])
 }

@@ -4,7 +4,7 @@
 
 use phainon_core::{Effort, FixKind, Load, Millis, NoBodies, Request, ResourceKind, Risk, Source, analyse};
 use phainon_formats::{BodyMap, RawLoad, body_hash};
-use phainon_store::{FixState, NewFix, NewLoad, NewRecording, Store, StoreError};
+use phainon_store::{FixState, NewFix, NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError};
 
 fn fix(target: &str, on_path: f64) -> NewFix {
     NewFix {
@@ -43,8 +43,10 @@ fn add(store: &mut Store) -> i64 {
             recorded_at: "2026-11-24T09:00:00Z",
             imported_from: None,
             summary: None,
-            loads: &[NewLoad { raw: &raw, load: Some(&load), analysis: Some(&analysis) }],
-            bodies: &bodies,
+            loads: &[PackedLoad::of(&NewLoad { raw: &raw, load: Some(&load), analysis: Some(&analysis), tracks: Some(b"t") })
+                .unwrap()],
+            bodies: &PackedBodies::of(&bodies),
+            detail: None,
         })
         .unwrap()
 }

@@ -1,0 +1,266 @@
+//! The part of the API that reads one load in depth: main thread, bodies, document, visits, weight.
+
+use crate::error::Problem;
+use crate::state::{State, apart};
+use axum::extract::{Path, Query, State as Shared};
+use axum::http::{HeaderValue, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use axum::{Json, Router};
+use phainon_core::metrics::{SiteWeight, UnusedFile, site_weight, unused};
+use phainon_core::profile::{Functions, functions};
+use phainon_core::{
+    DocumentView, Load, Millis, Owners, Request, RequestId, ReturnVisit, document_view, return_visit, tracks,
+};
+use phainon_store::Store;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ts_rs::TS;
+
+type App = Arc<State>;
+type Answer<T> = Result<T, Problem>;
+
+/// Text bodies are shown up to here.
+const MOST_SHOWN: usize = 2_000_000;
+
+/// The routes of this part.
+pub fn router() -> Router<App> {
+    Router::new()
+        .route("/recordings/{id}/loads/{number}/tracks", get(draw))
+        .route("/recordings/{id}/loads/{number}/functions", get(by_function))
+        .route("/recordings/{id}/loads/{number}/document", get(document))
+        .route("/recordings/{id}/loads/{number}/requests/{request}/body", get(body))
+        .route("/recordings/{id}/loads/{number}/requests/{request}/picture", get(picture))
+        .route("/recordings/{id}/visits", get(visits))
+        .route("/recordings/{id}/detail", get(detail))
+        .route("/recordings/{id}/detail/used", get(used))
+        .route("/recordings/{id}/detail/inline-only.jpg", get(inline_only))
+        .route("/site-weight", get(weight))
+}
+
+async fn draw(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
+    let kept = app.with_store(move |store| Ok(store.packed_tracks(id, number)?)).await?;
+    let bytes = match kept {
+        Some(packed) => apart(move || Ok(Store::unpacked_tracks(packed)?)).await?,
+        // Kept before there were any, or without a main thread.
+        None => {
+            let load = app.load(id, number).await?;
+            apart(move || Ok(tracks(&load, &Owners::of(&load, &[])).to_bytes())).await?
+        }
+    };
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
+}
+
+#[derive(Deserialize)]
+struct Span {
+    from: Option<f64>,
+    to: Option<f64>,
+}
+
+async fn by_function(
+    Shared(app): Shared<App>,
+    Path((id, number)): Path<(i64, u32)>,
+    Query(span): Query<Span>,
+) -> Answer<Json<Functions>> {
+    let load = app.load(id, number).await?;
+    let from = Millis(span.from.filter(|v| v.is_finite()).unwrap_or(0.0));
+    let to = Millis(span.to.filter(|v| v.is_finite()).unwrap_or(f64::MAX));
+    apart(move || {
+        let Some(profile) = &load.profile else { return Ok(Json(Functions::default())) };
+        Ok(Json(functions(profile, &load.work, &Owners::of(&load, &[]), from, to)))
+    })
+    .await
+}
+
+/// A kept body of one request.
+async fn kept_body(app: &App, id: i64, load: &Load, request: u32) -> Answer<(Request, Vec<u8>)> {
+    let request = load
+        .request(RequestId(request))
+        .cloned()
+        .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, format!("This load has no request {request}.")))?;
+    let missing = || Problem::new(StatusCode::NOT_FOUND, "The body of this response was not kept.");
+    let hash = request.body.as_ref().map(|b| b.hash.clone()).ok_or_else(missing)?;
+    let body = app
+        .with_store(move |store| {
+            store.recording(id)?;
+            Ok(store.body(&hash)?)
+        })
+        .await?
+        .ok_or_else(missing)?;
+    Ok((request, body))
+}
+
+async fn document(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Json<DocumentView>> {
+    let load = app.load(id, number).await?;
+    let document = load
+        .document()
+        .map(|d| d.id.0)
+        .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no document."))?;
+    let (_, body) = kept_body(&app, id, &load, document).await?;
+    apart(move || {
+        document_view(&load, &body)
+            .map(Json)
+            .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no document."))
+    })
+    .await
+}
+
+/// A response's body as text.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct BodyText {
+    /// The text, where it is one.
+    pub text: Option<String>,
+    /// Its media type, as the server said.
+    pub mime: Option<String>,
+    /// Unpacked size.
+    #[ts(type = "number")]
+    pub bytes: usize,
+    /// Whether more of it was left out.
+    pub cut: bool,
+}
+
+async fn body(
+    Shared(app): Shared<App>,
+    Path((id, number, request)): Path<(i64, u32, u32)>,
+) -> Answer<Json<BodyText>> {
+    let load = app.load(id, number).await?;
+    let (request, body) = kept_body(&app, id, &load, request).await?;
+    let bytes = body.len();
+    // What holds zeros is no text, whatever it is called.
+    let is_text = !body.iter().take(4_000).any(|b| *b == 0);
+    let text = is_text.then(|| {
+        let text = String::from_utf8_lossy(&body[..bytes.min(MOST_SHOWN)]).into_owned();
+        let data = request.mime.as_deref().is_some_and(|m| m.contains("json"));
+        match data.then(|| serde_json::from_str::<serde_json::Value>(&text)) {
+            Some(Ok(value)) => serde_json::to_string_pretty(&value).unwrap_or(text),
+            _ => text,
+        }
+    });
+    Ok(Json(BodyText { cut: is_text && bytes > MOST_SHOWN, text, mime: request.mime, bytes }))
+}
+
+async fn picture(
+    Shared(app): Shared<App>,
+    Path((id, number, request)): Path<(i64, u32, u32)>,
+) -> Answer<Response> {
+    let load = app.load(id, number).await?;
+    let (request, body) = kept_body(&app, id, &load, request).await?;
+    let mime = request.mime.unwrap_or_default();
+    let mime = mime.split(';').next().unwrap_or("").trim().to_ascii_lowercase();
+    if !mime.starts_with("image/") {
+        return Err(Problem::new(StatusCode::NOT_FOUND, "This response is no picture."));
+    }
+    let mime = HeaderValue::from_str(&mime).map_err(|e| Problem::bad(e.to_string()))?;
+    let mut answer = body.into_response();
+    let headers = answer.headers_mut();
+    headers.insert(header::CONTENT_TYPE, mime);
+    // A recorded SVG may hold scripts; opened on its own it must not run them here.
+    headers.insert(
+        header::CONTENT_SECURITY_POLICY,
+        HeaderValue::from_static("sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:"),
+    );
+    Ok(answer)
+}
+
+#[derive(Deserialize)]
+struct Visits {
+    first: u32,
+    again: u32,
+}
+
+async fn visits(
+    Shared(app): Shared<App>,
+    Path(id): Path<i64>,
+    Query(pair): Query<Visits>,
+) -> Answer<Json<ReturnVisit>> {
+    let first = app.load(id, pair.first).await?;
+    let again = app.load(id, pair.again).await?;
+    apart(move || Ok(Json(return_visit(&first, &again)))).await
+}
+
+/// What the load for used code told.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct DetailAbout {
+    /// Unused shares of scripts and stylesheets, most bytes first.
+    pub unused: Vec<UnusedFile>,
+    /// Whether there is a picture of the page with its inline styles alone.
+    pub inline_only: bool,
+    /// What could not be seen.
+    pub notes: Vec<String>,
+}
+
+async fn detail(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Option<DetailAbout>>> {
+    let (detail, number) = app
+        .with_store(move |store| {
+            let head = store.recording(id)?;
+            let number = head.loads.iter().find(|l| l.has_data).map(|l| l.number);
+            Ok((store.detail(id)?, number))
+        })
+        .await?;
+    let (Some(detail), Some(number)) = (detail, number) else { return Ok(Json(None)) };
+    let load = app.load(id, number).await?;
+    Ok(Json(Some(DetailAbout {
+        unused: unused(&load, &detail.coverage),
+        inline_only: detail.inline_only.is_some(),
+        notes: detail.notes,
+    })))
+}
+
+#[derive(Deserialize)]
+struct File {
+    url: String,
+}
+
+/// Used ranges of one file's text, in UTF-16 units.
+async fn used(
+    Shared(app): Shared<App>,
+    Path(id): Path<i64>,
+    Query(file): Query<File>,
+) -> Answer<Json<Vec<(u32, u32)>>> {
+    let detail = app.with_store(move |store| Ok(store.detail(id)?)).await?;
+    let found = detail.and_then(|d| d.coverage.into_iter().find(|c| c.url == file.url));
+    found
+        .map(|c| Json(c.used))
+        .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "Nothing was seen of this file's use."))
+}
+
+async fn inline_only(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Response> {
+    let picture = app
+        .with_store(move |store| Ok(store.detail(id)?))
+        .await?
+        .and_then(|d| d.inline_only)
+        .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "There is no picture with inline styles alone."))?;
+    Ok(([(header::CONTENT_TYPE, "image/jpeg")], picture).into_response())
+}
+
+#[derive(Deserialize)]
+struct Chosen {
+    /// Recordings' ids, with commas between.
+    recordings: String,
+}
+
+async fn weight(Shared(app): Shared<App>, Query(chosen): Query<Chosen>) -> Answer<Json<SiteWeight>> {
+    let ids = chosen.recordings.split(',').filter(|t| !t.is_empty()).map(str::parse::<i64>);
+    let ids = ids.collect::<Result<Vec<_>, _>>().map_err(|_| Problem::bad("`recordings` is a list of numbers."))?;
+    if ids.is_empty() || ids.len() > 12 {
+        return Err(Problem::bad("One to twelve recordings can stand side by side."));
+    }
+    let mut loads = Vec::new();
+    for id in ids {
+        let number = app
+            .with_store(move |store| {
+                let head = store.recording(id)?;
+                let with_data: Vec<u32> = head.loads.iter().filter(|l| l.has_data).map(|l| l.number).collect();
+                let place = head.summary.map_or(0, |s| s.representative);
+                with_data
+                    .get(place)
+                    .copied()
+                    .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, format!("Recording {id} has no data.")))
+            })
+            .await?;
+        loads.push(app.load(id, number).await?);
+    }
+    apart(move || Ok(Json(site_weight(&loads.iter().map(|l| &**l).collect::<Vec<_>>())))).await
+}
