@@ -160,16 +160,28 @@ fn docs() -> Done {
     run_with(".", &cargo(), &["test", "--quiet", "--package", "phainon-server", "--test", "types"], &write)
 }
 
+/// What the demo shows: page, address, steps of its scripted user. Booking and crossing come over HTTP/2.
+const DEMO_PAGES: [(&str, &str, &[&str]); 4] = [
+    ("Home", "http://www.skerryline.test/", &[]),
+    ("Timetable", "http://www.skerryline.test/timetable/", &[]),
+    ("Crossing", "https://www.skerryline.test/crossing/anvil-gull/", &[]),
+    (
+        "Booking",
+        "https://www.skerryline.test/book/",
+        &["click #more", "wait 400", "click #more", "wait 400", "click #fewer"],
+    ),
+];
+
 fn demo_data() -> Done {
     run(".", &cargo(), &["build", "--package", "phainon-server"])?;
-    for conditions in ["phone-on-the-move", "home-laptop"] {
-        let out = format!("demo/home-{conditions}.phainon.zip");
-        let page = "http://www.skerryline.test/";
-        run(
-            ".",
-            "target/debug/phainon",
-            &["record", page, "--page", "Home", "--loads", "3", "--conditions", conditions, "--out", &out],
-        )?;
+    for (name, address, steps) in DEMO_PAGES {
+        for conditions in ["phone-on-the-move", "home-laptop"] {
+            let out = format!("demo/{}-{conditions}.phainon.zip", name.to_lowercase());
+            let mut arguments = vec!["record", address, "--page", name, "--loads", "3", "--return-visits"];
+            arguments.extend(["--conditions", conditions, "--out", &out]);
+            arguments.extend(steps.iter().flat_map(|step| ["--step", step]));
+            run(".", "target/debug/phainon", &arguments)?;
+        }
     }
     Ok(())
 }
@@ -183,5 +195,7 @@ fn screenshots() -> Done {
 
 fn bench() -> Done {
     run(".", &cargo(), &["bench", "--package", "phainon-core"])?;
-    run(".", &cargo(), &["bench", "--package", "phainon-recorder"])
+    run(".", &cargo(), &["bench", "--package", "phainon-formats"])?;
+    // Nothing here is computed: the work profile saves a build of the browser protocol's bindings.
+    run(".", &cargo(), &["bench", "--profile", "dev", "--package", "phainon-recorder"])
 }

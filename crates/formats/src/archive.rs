@@ -141,7 +141,8 @@ pub fn write(
 ) -> Result<Vec<u8>, FormatError> {
     let failed = |e: &dyn std::fmt::Display| FormatError::Write(e.to_string());
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
-    let packed = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated);
+    let packed =
+        SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(9));
     let stored = SimpleFileOptions::default().compression_method(CompressionMethod::Stored);
     let mut add = |path: &str, bytes: &[u8], how: SimpleFileOptions| -> Result<(), FormatError> {
         zip.start_file(path, how).map_err(|e| failed(&e))?;

@@ -136,7 +136,7 @@ pub fn booking(split: bool) -> String {
     let change = if split {
         "passengers = Math.max(1, passengers + by);\n  show();\n  setTimeout(function () { count(6); }, 60);"
     } else {
-        "passengers = Math.max(1, passengers + by);\n  tidemark.haul(3200000);\n  layBerths();\n  show();"
+        "passengers = Math.max(1, passengers + by);\n  tidemark.haul(2000000);\n  layBerths();\n  show();"
     };
     format!(
         "// berth-booking, passengers\n(function () {{\n'use strict';\n{}\nvar passengers = 2, out = document.getElementById('passengers'), berths = document.getElementById('berths');\nfunction show() {{ out.textContent = passengers; document.getElementById('total').textContent = passengers * 14; }}\nfunction layBerths() {{\n  berths.textContent = '';\n  for (var i = 0; i < 120; i++) {{ var berth = document.createElement('span'); berth.textContent = i + 1; if (i % 7 < passengers) berth.className = 'taken'; berths.appendChild(berth); if (i % 20 === 0) berth.offsetTop; }}\n}}\nfunction count(left) {{ if (!left) return layBerths(); tidemark.haul(500000); setTimeout(function () {{ count(left - 1); }}, 0); }}\nfunction change(by) {{\n  {change}\n}}\ndocument.getElementById('more').addEventListener('click', function onMore() {{ change(1); }});\ndocument.getElementById('fewer').addEventListener('click', function onFewer() {{ change(-1); }});\nlayBerths();\n}})();\n",

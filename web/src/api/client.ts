@@ -41,11 +41,15 @@ export async function send<T = void>(
   body?: unknown,
 ): Promise<T> {
   const init: RequestInit = { method };
-  if (body instanceof Blob) init.body = body;
+  if (body instanceof FormData) init.body = body;
   else if (body !== undefined) {
     init.body = JSON.stringify(body);
     init.headers = { 'content-type': 'application/json' };
   }
   const answer = await ask(path, init);
   return (answer.status === 204 ? undefined : await answer.json()) as T;
+}
+
+export async function getBytes(path: string): Promise<ArrayBuffer> {
+  return (await ask(path)).arrayBuffer();
 }

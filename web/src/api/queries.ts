@@ -1,6 +1,24 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { get, send } from './client';
-import type { About, Analysis, FixChange, Job, JobRequest, Made, NewFix, Plan, RecordingHead } from './types';
+import { get, getBytes, send } from './client';
+import { readTracks } from './tracks';
+import type {
+  About,
+  Analysis,
+  BodyText,
+  DetailAbout,
+  DocumentView,
+  FixChange,
+  Functions,
+  Imported,
+  Job,
+  JobRequest,
+  Made,
+  NewFix,
+  Plan,
+  RecordingHead,
+  ReturnVisit,
+  SiteWeight,
+} from './types';
 
 export const useAbout = () => useQuery({ queryKey: ['about'], queryFn: () => get<About>('/about'), staleTime: 60_000 });
 
@@ -21,6 +39,77 @@ export const useLoad = (id: number, number: number | undefined) =>
     queryFn: () => get<Analysis>(`/recordings/${id}/loads/${number}`),
     enabled: number !== undefined,
     staleTime: Infinity,
+  });
+
+const ofLoad = (id: number, number: number) => `/recordings/${id}/loads/${number}`;
+
+/** The main thread to be drawn. */
+export const useTracks = (id: number, number: number) =>
+  useQuery({
+    queryKey: ['tracks', id, number],
+    queryFn: async () => readTracks(await getBytes(`${ofLoad(id, number)}/tracks`)),
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+
+/** Time by function, over a stretch of the load or all of it. */
+export const useFunctions = (id: number, number: number, span: { from: number; to: number } | null, enabled: boolean) =>
+  useQuery({
+    queryKey: ['functions', id, number, span?.from ?? null, span?.to ?? null],
+    queryFn: () => get<Functions>(`${ofLoad(id, number)}/functions${span ? `?from=${span.from}&to=${span.to}` : ''}`),
+    enabled,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+
+export const useDocument = (id: number, number: number) =>
+  useQuery({
+    queryKey: ['document', id, number],
+    queryFn: () => get<DocumentView>(`${ofLoad(id, number)}/document`),
+    staleTime: Infinity,
+    retry: false,
+  });
+
+export const useBody = (id: number, number: number, request: number, enabled: boolean) =>
+  useQuery({
+    queryKey: ['body', id, number, request],
+    queryFn: () => get<BodyText>(`${ofLoad(id, number)}/requests/${request}/body`),
+    enabled,
+    staleTime: Infinity,
+    retry: false,
+  });
+
+export const useVisits = (id: number, first: number | undefined, again: number | undefined) =>
+  useQuery({
+    queryKey: ['visits', id, first, again],
+    queryFn: () => get<ReturnVisit>(`/recordings/${id}/visits?first=${first}&again=${again}`),
+    enabled: first !== undefined && again !== undefined,
+    staleTime: Infinity,
+  });
+
+export const useDetail = (id: number) =>
+  useQuery({
+    queryKey: ['detail', id],
+    queryFn: () => get<DetailAbout | null>(`/recordings/${id}/detail`),
+    staleTime: Infinity,
+  });
+
+export const useUsed = (id: number, url: string, enabled: boolean) =>
+  useQuery({
+    queryKey: ['used', id, url],
+    queryFn: () => get<[number, number][]>(`/recordings/${id}/detail/used?url=${encodeURIComponent(url)}`),
+    enabled,
+    staleTime: Infinity,
+    retry: false,
+  });
+
+export const useSiteWeight = (ids: number[]) =>
+  useQuery({
+    queryKey: ['site-weight', ...ids],
+    queryFn: () => get<SiteWeight>(`/site-weight?recordings=${ids.join(',')}`),
+    enabled: ids.length > 0,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
   });
 
 export const useJobs = () =>
@@ -48,7 +137,11 @@ export function useStartJob() {
 export function useImport() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (file: File) => send<Made>('POST', `/import?name=${encodeURIComponent(file.name)}`, file),
+    mutationFn: (files: File[]) => {
+      const form = new FormData();
+      for (const file of files) form.append('file', file, file.name);
+      return send<Imported>('POST', '/import', form);
+    },
     onSuccess: () => client.invalidateQueries({ queryKey: ['recordings'] }),
   });
 }

@@ -24,7 +24,23 @@ cut_off: boolean, metrics: Metrics,
 /**
  * Each known metric on its ruler.
  */
-rulers: Array<Ruler>, lcp: LargestPaint | null, render_blocking: Array<RenderBlocker>, main_thread: MainThread | null, owners: Array<OwnerAccount>, weight: Array<WeightShare>, findings: Array<Finding>, requests: Array<RequestRow>, shifts: Array<ShiftRow>, frames: Array<ScreenFrame>, 
+rulers: Array<Ruler>, lcp: LargestPaint | null, render_blocking: Array<RenderBlocker>, main_thread: MainThread | null, owners: Array<OwnerAccount>, weight: Array<WeightShare>, domains: Array<DomainShare>, 
+/**
+ * Bandwidth and main thread on the time axis.
+ */
+lanes: Lanes, interactions: Array<Interaction>, 
+/**
+ * The page's own marks and measures.
+ */
+user_timings: Array<UserTiming>, 
+/**
+ * Style and layout that scripts forced, by the line that did.
+ */
+forced: Array<ForcedRow>, 
+/**
+ * Timers and event handlers.
+ */
+handlers: Array<HandlerRow>, findings: Array<Finding>, requests: Array<RequestRow>, shifts: Array<ShiftRow>, frames: Array<ScreenFrame>, 
 /**
  * The document's `Server-Timing`.
  */
@@ -44,6 +60,27 @@ missing: Array<Missing>, notes: Array<string>, };
 export type BlockingKind = "script" | "stylesheet";
 
 /**
+ * A response's body as text.
+ */
+export type BodyText = { 
+/**
+ * The text, where it is one.
+ */
+text: string | null, 
+/**
+ * Its media type, as the server said.
+ */
+mime: string | null, 
+/**
+ * Unpacked size.
+ */
+bytes: number, 
+/**
+ * Whether more of it was left out.
+ */
+cut: boolean, };
+
+/**
  * A number of bytes.
  */
 export type Bytes = number;
@@ -54,9 +91,51 @@ export type Bytes = number;
 export type CacheSource = "memory" | "disk" | "service_worker" | "revalidated";
 
 /**
+ * One call path's time.
+ */
+export type CallNode = { 
+/**
+ * Which function.
+ */
+place: CodePlace, 
+/**
+ * Whose script it is in.
+ */
+owner: Owner, 
+/**
+ * The caller: an earlier node of the list.
+ */
+parent: number | null, 
+/**
+ * In its own code on this path.
+ */
+self_ms: Millis, 
+/**
+ * With what it called on this path.
+ */
+total_ms: Millis, };
+
+/**
  * Why a leg took its time.
  */
 export type Cause = "navigation" | "redirect" | "queue" | "connect" | "wait" | "download" | "handover" | "parse" | "held" | "script" | "timer" | "script_wait" | "busy" | "render" | "style_found" | "lazy" | "unknown";
+
+/**
+ * A place in code: a function as the browser names it.
+ */
+export type CodePlace = { 
+/**
+ * The function's name; empty for a script's outermost code and for functions without one.
+ */
+function: string, 
+/**
+ * The script, where it has an address.
+ */
+url: string | null, 
+/**
+ * Line of the function's beginning, from 1.
+ */
+line: number | null, };
 
 /**
  * The device, link and distance under which a page is loaded.
@@ -104,9 +183,102 @@ up_bits: number,
 distance: Distance, };
 
 /**
+ * What the load for used code told.
+ */
+export type DetailAbout = { 
+/**
+ * Unused shares of scripts and stylesheets, most bytes first.
+ */
+unused: Array<UnusedFile>, 
+/**
+ * Whether there is a picture of the page with its inline styles alone.
+ */
+inline_only: boolean, 
+/**
+ * What could not be seen.
+ */
+notes: Array<string>, };
+
+/**
  * How far the visitor is from the server; adds to the round trip.
  */
 export type Distance = "same_city" | "same_continent" | "across_an_ocean";
+
+/**
+ * A mark and its place.
+ */
+export type DocumentMark = { 
+/**
+ * Byte of the unpacked document.
+ */
+at: number, 
+/**
+ * What stands there.
+ */
+mark: Mark, };
+
+/**
+ * A piece of the text that fits in a row.
+ */
+export type DocumentRow = { 
+/**
+ * Its first byte.
+ */
+at: number, 
+/**
+ * Line of the source, from 1; `None` where a long line goes on.
+ */
+line: number | null, text: string, };
+
+/**
+ * The document, read.
+ */
+export type DocumentView = { 
+/**
+ * Its address.
+ */
+url: string, 
+/**
+ * The whole of it.
+ */
+whole: Share, 
+/**
+ * Over the line, headers included.
+ */
+transferred: Bytes | null, 
+/**
+ * Whether it came packed.
+ */
+encoding: string | null, 
+/**
+ * All `style` elements and attributes.
+ */
+inline_style: Share, 
+/**
+ * All scripts that stand in the document.
+ */
+inline_script: Share, 
+/**
+ * What stands at which byte, in order.
+ */
+marks: Array<DocumentMark>, 
+/**
+ * The text.
+ */
+rows: Array<DocumentRow>, 
+/**
+ * Where the largest element is, or why it is not in the text.
+ */
+largest: string, 
+/**
+ * What was left out or could not be read.
+ */
+notes: Array<string>, };
+
+/**
+ * One domain's share of a load's weight.
+ */
+export type DomainShare = { host: string, requests: number, transferred_bytes: Bytes, unpacked_bytes: Bytes, };
 
 /**
  * How much work a fix is, typically.
@@ -236,14 +408,127 @@ export type FixKind = "put_in_html" | "defer_script" | "reduce_style" | "preload
 export type FixState = "open" | "doing" | "done" | "set_aside";
 
 /**
+ * All style and layout that one line forced.
+ */
+export type ForcedRow = { 
+/**
+ * The line that asked for a box or a style while changes were pending.
+ */
+by: CodePlace, 
+/**
+ * Whose it is.
+ */
+owner: Owner, 
+/**
+ * How often.
+ */
+times: number, 
+/**
+ * Style, all of it together.
+ */
+style_ms: Millis, 
+/**
+ * Layout, all of it together.
+ */
+layout_ms: Millis, 
+/**
+ * When it first happened.
+ */
+first_ms: Millis, };
+
+/**
+ * A function's time over all places that it was called from.
+ */
+export type FunctionTime = { 
+/**
+ * Which function.
+ */
+place: CodePlace, 
+/**
+ * Whose script it is in.
+ */
+owner: Owner, 
+/**
+ * In its own code.
+ */
+self_ms: Millis, 
+/**
+ * In its own code and in what it called; a function that calls itself counts once.
+ */
+total_ms: Millis, };
+
+/**
+ * What the samples of a span say.
+ */
+export type Functions = { 
+/**
+ * Heaviest first by self time.
+ */
+heaviest: Array<FunctionTime>, 
+/**
+ * Call paths, callers before what they call; siblings heaviest first.
+ */
+tree: Array<CallNode>, 
+/**
+ * Time of all samples in the span in which something ran.
+ */
+sampled_ms: Millis, 
+/**
+ * How many samples that were.
+ */
+samples: number, };
+
+/**
  * What a group of checks is about.
  */
 export type Group = "delivery" | "rendering" | "weight" | "main_thread" | "stability";
 
 /**
+ * All runs of one timer's line, or of one event's handler.
+ */
+export type HandlerRow = { 
+/**
+ * `timer` or the event's type.
+ */
+what: string, 
+/**
+ * For timers the time they were set to, where all of them were set to the same.
+ */
+timeout_ms: Millis | null, 
+/**
+ * For timers the line that set them; for events the handler itself. Not always told.
+ */
+by: CodePlace | null, 
+/**
+ * Whose it is.
+ */
+owner: Owner, 
+/**
+ * How often it ran.
+ */
+runs: number, 
+/**
+ * All its runs together, with what they called.
+ */
+total_ms: Millis, 
+/**
+ * Its longest run.
+ */
+longest_ms: Millis, 
+/**
+ * When it first ran.
+ */
+first_ms: Millis, };
+
+/**
  * A header as it was sent, name in the sender's spelling.
  */
 export type Header = { name: string, value: string, };
+
+/**
+ * The recordings that files became, in order.
+ */
+export type Imported = { ids: number[], };
 
 /**
  * Who asked for a request.
@@ -272,6 +557,39 @@ stack?: string[], };
 export type InitiatorKind = "parser" | "script" | "style" | "preload" | "redirect" | "navigation" | "unknown";
 
 /**
+ * One interaction.
+ */
+export type Interaction = { 
+/**
+ * The type of the event that took longest.
+ */
+kind: string, 
+/**
+ * The element, where it was resolved.
+ */
+selector: string | null, 
+/**
+ * When the user acted.
+ */
+at_ms: Millis, 
+/**
+ * Until the first handler began: the main thread was busy with something else.
+ */
+input_delay_ms: Millis, 
+/**
+ * In the handlers.
+ */
+handling_ms: Millis, 
+/**
+ * From there to the next paint.
+ */
+presentation_ms: Millis, 
+/**
+ * The whole: the sum of the three.
+ */
+duration_ms: Millis, };
+
+/**
  * A recording under way, as the screens show it.
  */
 export type Job = { id: number, state: JobState, url: string, page: string | null, conditions: Conditions, 
@@ -280,9 +598,13 @@ export type Job = { id: number, state: JobState, url: string, page: string | nul
  */
 load: number, of: number, 
 /**
+ * First or return visit.
+ */
+visit: Visit, 
+/**
  * What the load is at.
  */
-stage: 'starting' | 'connecting' | 'loading' | 'settling' | 'reading' | 'keeping' | null, requests: number, 
+stage: 'starting' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null, requests: number, 
 /**
  * The newest picture of the screen, as a data URL.
  */
@@ -305,6 +627,14 @@ export type JobRequest = { url: string, page: string | null,
  */
 conditions: string, distance: Distance, loads: number, 
 /**
+ * Whether each load is followed by a return visit.
+ */
+return_visits?: boolean, 
+/**
+ * What a scripted user does on each first visit, one step a line.
+ */
+steps?: string, 
+/**
  * Seconds after which a busy load is cut off.
  */
 longest_s?: number, };
@@ -313,6 +643,24 @@ longest_s?: number, };
  * Where a job is.
  */
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled";
+
+/**
+ * Both lanes, in equal slices from navigation start to the load's end.
+ */
+export type Lanes = { 
+/**
+ * Length of a slice.
+ */
+slice_ms: number, 
+/**
+ * Bits a second received in each slice: a response's bytes are spread evenly from its first byte
+ * to its last. `None` where no response told its size.
+ */
+received_bps: Array<number> | null, 
+/**
+ * Share of each slice in which the main thread had a task, 0 to 1; `None` where it was not observed.
+ */
+busy: Array<number> | null, };
 
 /**
  * The largest element and the way to it.
@@ -502,6 +850,23 @@ total_ms: Millis,
 tasks: TaskColumns, };
 
 /**
+ * What stands at a byte of the document.
+ */
+export type Mark = { "what": "request", request: RequestId, } | { "what": "stop", 
+/**
+ * The script's request; `None` for an inline script.
+ */
+request: RequestId | null, 
+/**
+ * From when.
+ */
+from_ms: Millis, 
+/**
+ * For how long, the script's own run included.
+ */
+for_ms: Millis, } | { "what": "first_round" } | { "what": "largest" } | { "what": "inline_style", bytes: Bytes, } | { "what": "inline_script", bytes: Bytes, };
+
+/**
  * A metric that has a target.
  */
 export type Metric = "lcp" | "fcp" | "tbt" | "cls" | "inp" | "speed_index" | "ttfb" | "tti" | "weight";
@@ -548,11 +913,11 @@ tti_ms: Millis | null,
  */
 tti_at_end: boolean, 
 /**
- * Interaction to Next Paint; no interactions are recorded yet, so it is not known.
+ * Interaction to Next Paint; not known where nobody interacted.
  */
 inp_ms: Millis | null, 
 /**
- * Speed Index; not computed yet, so it is not known.
+ * Speed Index; not known without pictures of the screen.
  */
 speed_index_ms: Millis | null, 
 /**
@@ -605,6 +970,23 @@ subject: Subject,
 why: string, };
 
 /**
+ * An element that a shift moved.
+ */
+export type Moved = { 
+/**
+ * Where it stood, in CSS pixels of the viewport.
+ */
+before: Rect, after: Rect, 
+/**
+ * The element, by the browser's number.
+ */
+node: bigint | null, 
+/**
+ * The element as a CSS selector, or in the browser's own words where it could not be resolved.
+ */
+element: string | null, };
+
+/**
  * A fix to be put into a plan, with the finding that called for it.
  */
 export type NewFix = { kind: FixKind, target: string, title: string, owner: string, effort: Effort, risk: Risk, 
@@ -621,6 +1003,11 @@ state?: FixState | null, reason?: string | null, };
  * What the page's own `PerformanceObserver` reported in the same load, to hold our figures against.
  */
 export type Observed = { fcp_ms: Millis | null, lcp_ms: Millis | null, cls: number | null, };
+
+/**
+ * How a request fared on the return visit.
+ */
+export type Outcome = "again" | "revalidated" | "from_cache" | "only_now" | "only_then";
 
 /**
  * An owner.
@@ -658,6 +1045,11 @@ export type PaintKind = "text" | "image";
  * A picture's own size and the size it is shown at.
  */
 export type PictureSize = { width: number, height: number, shown_width: number, shown_height: number, };
+
+/**
+ * Where a picture stands.
+ */
+export type Placement = "in_view" | "below_fold" | "hidden";
 
 /**
  * A site's plan.
@@ -764,7 +1156,15 @@ load_ms: Millis | null,
 /**
  * How many of the loads were return visits.
  */
-return_visits: number, };
+return_visits: number, 
+/**
+ * Each metric that at least one return visit told; empty without return visits.
+ */
+return_rows: Array<MetricRow>, 
+/**
+ * The return visit of the load that stands for the recording, by its place among the loads.
+ */
+return_representative: number | null, };
 
 /**
  * A box in CSS pixels, from the top left of the viewport.
@@ -825,12 +1225,62 @@ has_body: boolean,
 /**
  * For pictures: width and height of the file, and of the largest box it is shown in.
  */
-picture: PictureSize | null, };
+picture: PictureSize | null, 
+/**
+ * For pictures: where it stands in the page.
+ */
+placement: Placement | null, };
 
 /**
  * What a response is, by its use in the page.
  */
 export type ResourceKind = "document" | "style" | "script" | "image" | "font" | "data" | "media" | "other";
+
+/**
+ * One request of either visit.
+ */
+export type ReturnRow = { 
+/**
+ * Its address on the return visit, or on the first.
+ */
+url: string, 
+/**
+ * In the first visit.
+ */
+first: RequestId | null, 
+/**
+ * In the return visit.
+ */
+again: RequestId | null, 
+/**
+ * How it fared.
+ */
+outcome: Outcome, 
+/**
+ * The header that decided it, as it was sent: `cache-control: max-age=600`.
+ */
+header: string | null, 
+/**
+ * What that header made the browser do.
+ */
+why: string, 
+/**
+ * Bytes over the line on the first visit.
+ */
+first_bytes: Bytes | null, 
+/**
+ * Bytes over the line on the return visit.
+ */
+again_bytes: Bytes | null, };
+
+/**
+ * Both visits side by side.
+ */
+export type ReturnVisit = { 
+/**
+ * What was downloaded again first, heaviest first.
+ */
+rows: Array<ReturnRow>, first_bytes: Bytes, again_bytes: Bytes, from_cache: number, revalidated: number, again: number, };
 
 /**
  * What can go wrong with a fix.
@@ -853,7 +1303,15 @@ at_ms: Millis,
 /**
  * Its file, relative to the load.
  */
-file: string, };
+file: string, 
+/**
+ * Visual completeness, 0 to 1, by the colours of the first and the last frame.
+ */
+complete: number | null, 
+/**
+ * What changed since the frame before: boxes as shares of the picture's width and height.
+ */
+changed: Array<Rect>, };
 
 /**
  * One script's main-thread time.
@@ -882,9 +1340,60 @@ total_ms: Millis, };
 export type ServerTiming = { name: string, duration_ms: Millis | null, description: string | null, };
 
 /**
+ * A share of the document, as it stands and packed on its own with gzip.
+ */
+export type Share = { raw: Bytes, packed: Bytes, };
+
+/**
  * A layout shift as the screens show it.
  */
-export type ShiftRow = { at_ms: Millis, score: number, had_recent_input: boolean, moved: Array<[Rect, Rect]>, };
+export type ShiftRow = { at_ms: Millis, score: number, had_recent_input: boolean, moved: Array<Moved>, };
+
+/**
+ * One file over the pages of a site.
+ */
+export type SiteFile = { 
+/**
+ * Host and path; the scheme and the query are left out, so that a file is one file.
+ */
+file: string, 
+/**
+ * What it is.
+ */
+kind: ResourceKind, 
+/**
+ * Whose it is.
+ */
+owner: Owner, 
+/**
+ * Bytes over the line on each page, in the pages' order; `None` where it is not on that page.
+ */
+on: Array<Bytes | null>, 
+/**
+ * On how many pages.
+ */
+pages: number, 
+/**
+ * All pages together: what one visit to each costs with empty caches.
+ */
+together: Bytes, };
+
+/**
+ * A site's pages side by side.
+ */
+export type SiteWeight = { 
+/**
+ * Weight of each page, in the order asked for.
+ */
+pages: Array<Bytes>, 
+/**
+ * Heaviest over all pages first.
+ */
+files: Array<SiteFile>, 
+/**
+ * Weight of what is on every page, counted once.
+ */
+on_every_page: Bytes, };
 
 /**
  * What a load was read from.
@@ -896,13 +1405,22 @@ export type Source = "recording" | "har" | "trace" | "har_and_trace";
  */
 export type StandInAbout = { home: string, 
 /**
- * Name and path.
+ * The same over HTTP/2.
  */
-pages: Array<[string, string]>, 
+secure_home: string, pages: Array<StandInPage>, 
 /**
  * Id and words of each repair.
  */
 switches: Array<[string, string]>, };
+
+/**
+ * A page of the simulated site.
+ */
+export type StandInPage = { name: string, path: string, 
+/**
+ * What a visitor does there, one step a line.
+ */
+steps: string, };
 
 /**
  * Where a finding stands to the path to the largest paint.
@@ -912,7 +1430,7 @@ export type Standing = "on_path" | "beside_path" | "off_path" | "unknown";
 /**
  * What can be missing from a load.
  */
-export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking";
+export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking" | "samples" | "interactions";
 
 /**
  * How a finding's figures were come by.
@@ -927,6 +1445,66 @@ export type TaskColumns = { start_ms: Array<Millis>, duration_ms: Array<Millis>,
  * What most of each task was.
  */
 kind: Array<WorkKind>, };
+
+/**
+ * What stands on a bar.
+ */
+export type TrackLabel = { 
+/**
+ * The function, the event's type, or the kind of work.
+ */
+text: string, 
+/**
+ * The script or sheet.
+ */
+url: string | null, 
+/**
+ * Line in it.
+ */
+line: number | null, 
+/**
+ * Whose it is: an index of [`TracksHead::owners`].
+ */
+owner: number, };
+
+/**
+ * What is written before the columns, as JSON.
+ */
+export type TracksHead = { labels: Array<TrackLabel>, owners: Array<Owner>, 
+/**
+ * The kinds of work, in the order in which the columns number them.
+ */
+kinds: Array<WorkKind>, 
+/**
+ * How many bars the lane of tasks has.
+ */
+tasks: number, 
+/**
+ * How many bars the lane of call stacks has.
+ */
+stacks: number, };
+
+/**
+ * What was not used, for the screens.
+ */
+export type UnusedFile = { url: string, kind: ResourceKind, owner: Owner, 
+/**
+ * Of the text.
+ */
+unused_share: number, 
+/**
+ * That share of what came over the line; `None` where its size is not known.
+ */
+unused_bytes: Bytes | null, transferred_bytes: Bytes | null, };
+
+/**
+ * A mark or measure that the page made (W3C User Timing).
+ */
+export type UserTiming = { name: string, at_ms: Millis, 
+/**
+ * For measures.
+ */
+duration_ms: Millis | null, };
 
 /**
  * Whether the cache was empty.

@@ -1,5 +1,8 @@
 import { scaleLinear } from 'd3-scale';
+import { useEffect, useRef, useState } from 'react';
 import type { Analysis } from '../api/types';
+import { ms } from './format';
+import { clampSpan, zoomAt, type Span } from './useSpan';
 
 /** Vital moments of a load, in order of time. */
 export function moments(load: Analysis): { name: string; at: number }[] {
@@ -16,32 +19,75 @@ export function moments(load: Analysis): { name: string; at: number }[] {
 
 /** The end of what there is to see, with a little room. */
 export function timeEnd(load: Analysis): number {
-  const last = Math.max(0, ...load.requests.map((r) => r.end_ms ?? r.start_ms), ...moments(load).map((m) => m.at));
+  let last = 0;
+  for (const r of load.requests) last = Math.max(last, r.end_ms ?? r.start_ms);
+  for (const m of moments(load)) last = Math.max(last, m.at);
+  for (const i of load.interactions) last = Math.max(last, i.at_ms + i.duration_ms);
   const work = load.main_thread?.long_tasks.at(-1);
-  return Math.max(last, work ? work.start_ms + work.duration_ms : 0, 100) * 1.03;
+  return Math.max(last, work ? work.start_ms + work.duration_ms : 0, load.frames.at(-1)?.at_ms ?? 0, 100) * 1.03;
 }
 
-export function ticks(end: number, width: number): number[] {
-  return scaleLinear([0, end], [0, width]).ticks(Math.max(3, Math.min(9, Math.floor(width / 70))));
+export function ticks(span: Span, width: number): number[] {
+  return scaleLinear([span.from, span.to], [0, width]).ticks(Math.max(3, Math.min(9, Math.floor(width / 70))));
 }
 
-export const tickText = (at: number) => (at === 0 ? '0 s' : `${(at / 1000).toFixed(at % 1000 ? 1 : 0)} s`);
+export function tickText(at: number, span: Span): string {
+  const length = span.to - span.from;
+  if (length < 12) return `${at.toFixed(length < 4 ? 2 : 1)} ms`;
+  if (length < 1500) return `${Math.round(at).toLocaleString('en')} ms`;
+  return at === 0 ? '0 s' : `${(at / 1000).toFixed(at % 1000 ? (at % 100 ? 2 : 1) : 0)} s`;
+}
 
-/** Times along the top, and flags that hang from the rule at the vital moments. */
-export function TimeAxis({ load, end, width }: { load: Analysis; end: number; width: number }) {
-  const x = (at: number) => (at / end) * width;
+/**
+ * Times along the top, and flags that hang from the rule at the vital moments. Dragging over it shows
+ * that stretch; a double click shows all again.
+ */
+export function TimeAxis(props: {
+  load: Analysis;
+  span: Span;
+  width: number;
+  end?: number;
+  onSpan?: (next: Span | null) => void;
+}) {
+  const { load, span, width, onSpan } = props;
+  const [drag, setDrag] = useState<[number, number] | null>(null);
+  const x = (at: number) => ((at - span.from) / (span.to - span.from)) * width;
+  const time = (offset: number) => span.from + (offset / width) * (span.to - span.from);
   // Flags that would cover each other hang lower.
   let right = -100;
   let row = 0;
-  const flags = moments(load).map((moment) => {
-    const left = Math.min(x(moment.at), width - 34);
-    row = left < right + 4 ? row + 1 : 0;
-    right = left + 34;
-    return { ...moment, left: x(moment.at), row };
-  });
+  const flags = moments(load)
+    .filter((m) => m.at >= span.from && m.at <= span.to)
+    .map((moment) => {
+      const left = Math.min(x(moment.at), width - 34);
+      row = left < right + 4 ? row + 1 : 0;
+      right = left + 34;
+      return { ...moment, left: x(moment.at), row };
+    });
+  const offset = (e: React.PointerEvent) => e.clientX - e.currentTarget.getBoundingClientRect().left;
   return (
-    <svg width={width} height={54} className="block overflow-visible" aria-hidden>
-      {ticks(end, width).map((at) => (
+    <svg
+      width={width}
+      height={54}
+      className={`block select-none overflow-visible ${onSpan ? 'cursor-col-resize' : ''}`}
+      aria-hidden
+      onPointerDown={(e) => {
+        if (!onSpan) return;
+        e.currentTarget.setPointerCapture(e.pointerId);
+        setDrag([offset(e), offset(e)]);
+      }}
+      onPointerMove={(e) => drag && setDrag([drag[0], offset(e)])}
+      onPointerUp={() => {
+        if (drag && onSpan && Math.abs(drag[1] - drag[0]) > 5) {
+          const [a, b] = drag[0] < drag[1] ? drag : [drag[1], drag[0]];
+          onSpan(clampSpan({ from: time(a), to: time(b) }, props.end ?? span.to));
+        }
+        setDrag(null);
+      }}
+      onDoubleClick={() => onSpan?.(null)}
+    >
+      <rect x={0} y={0} width={width} height={54} fill="transparent" />
+      {ticks(span, width).map((at) => (
         <g key={at}>
           <line x1={x(at)} x2={x(at)} y1={14} y2={54} stroke="var(--rule)" />
           <text
@@ -49,9 +95,9 @@ export function TimeAxis({ load, end, width }: { load: Analysis; end: number; wi
             y={10}
             fontSize="11"
             fill="var(--ink-2)"
-            textAnchor={x(at) < 12 ? 'start' : x(at) > width - 14 ? 'end' : 'middle'}
+            textAnchor={x(at) < 16 ? 'start' : x(at) > width - 18 ? 'end' : 'middle'}
           >
-            {tickText(at)}
+            {tickText(at, span)}
           </text>
         </g>
       ))}
@@ -68,6 +114,94 @@ export function TimeAxis({ load, end, width }: { load: Analysis; end: number; wi
           </g>
         );
       })}
+      {drag && (
+        <rect
+          x={Math.min(...drag)}
+          y={0}
+          width={Math.abs(drag[1] - drag[0])}
+          height={54}
+          fill="var(--accent)"
+          opacity={0.18}
+        />
+      )}
     </svg>
   );
+}
+
+/** Which stretch is shown, and the ways to change it without a mouse. */
+export function SpanControls({ span, end, onSpan }: { span: Span; end: number; onSpan: (next: Span | null) => void }) {
+  const whole = span.from <= 0 && span.to >= end;
+  const middle = (span.from + span.to) / 2;
+  const step = (span.to - span.from) * 0.4;
+  const move = (by: number) => onSpan(clampSpan({ from: span.from + by, to: span.to + by }, end));
+  return (
+    <span
+      className="flex items-center gap-0.5 whitespace-nowrap text-[12.5px] text-ink-2"
+      role="group"
+      aria-label="Stretch of time shown"
+    >
+      <span className="mr-1" aria-live="polite">
+        {whole ? 'the whole load' : `${ms(span.from)} to ${ms(span.to)}`}
+      </span>
+      <button
+        className="btn btn-quiet !px-1.5"
+        aria-label="Earlier"
+        disabled={span.from <= 0}
+        onClick={() => move(-step)}
+      >
+        ‹
+      </button>
+      <button className="btn btn-quiet !px-1.5" aria-label="Later" disabled={span.to >= end} onClick={() => move(step)}>
+        ›
+      </button>
+      <button
+        className="btn btn-quiet !px-1.5"
+        aria-label="Closer"
+        onClick={() => onSpan(zoomAt(span, middle, 0.5, end))}
+      >
+        +
+      </button>
+      <button
+        className="btn btn-quiet !px-1.5"
+        aria-label="Farther"
+        disabled={whole}
+        onClick={() => onSpan(zoomAt(span, middle, 2, end))}
+      >
+        −
+      </button>
+      <button className="btn btn-quiet !px-1.5" disabled={whole} onClick={() => onSpan(null)}>
+        all
+      </button>
+    </span>
+  );
+}
+
+/** Turning the wheel with Ctrl over an element zooms, as in maps; without it the page scrolls. */
+export function useWheelZoom<T extends HTMLElement>(
+  left: number,
+  width: number,
+  span: Span,
+  end: number,
+  onSpan: (next: Span) => void,
+) {
+  const ref = useRef<T>(null);
+  const latest = useRef({ left, width, span, end, onSpan });
+  useEffect(() => {
+    latest.current = { left, width, span, end, onSpan };
+  });
+  useEffect(() => {
+    const element = ref.current;
+    if (!element) return;
+    const onWheel = (e: WheelEvent) => {
+      if (!e.ctrlKey && !e.metaKey) return;
+      e.preventDefault();
+      const now = latest.current;
+      const at = (e.clientX - element.getBoundingClientRect().left - now.left) / now.width;
+      const time = now.span.from + Math.max(0, Math.min(1, at)) * (now.span.to - now.span.from);
+      now.onSpan(zoomAt(now.span, time, Math.exp(e.deltaY * 0.002), now.end));
+    };
+    element.addEventListener('wheel', onWheel, { passive: false });
+    return () => element.removeEventListener('wheel', onWheel);
+  }, []);
+  return ref;
 }

@@ -4,6 +4,7 @@ import type {
   FixState,
   Group,
   Metric,
+  Outcome,
   Rating,
   ResourceKind,
   Risk,
@@ -59,8 +60,16 @@ export const METRICS: Record<Metric, { short: string; words: string; how: string
     words: 'layout shift',
     how: 'Cumulative Layout Shift: the largest session window (gaps under 1 s, at most 5 s) of shifts without recent input.',
   },
-  inp: { short: 'INP', words: 'answer to input', how: 'Interaction to Next Paint.' },
-  speed_index: { short: 'Speed Index', words: 'how soon it fills', how: 'Speed Index.' },
+  inp: {
+    short: 'INP',
+    words: 'answer to input',
+    how: 'Interaction to Next Paint: the longest time from an input to the next paint; of 50 interactions or more, the one at the 98th percentile.',
+  },
+  speed_index: {
+    short: 'Speed Index',
+    words: 'how soon it fills',
+    how: 'Speed Index: the integral of 1 − visual completeness over the frames, completeness by their colour histograms from the first frame to the last.',
+  },
   ttfb: {
     short: 'TTFB',
     words: 'server and line',
@@ -126,6 +135,14 @@ export const STANDING: Record<Standing, string> = {
   beside_path: 'beside it',
   off_path: 'off it',
   unknown: 'no path known',
+};
+
+export const OUTCOMES: Record<Outcome, string> = {
+  again: 'asked again',
+  revalidated: 'asked, still good',
+  from_cache: 'from the cache',
+  only_now: 'only now',
+  only_then: 'not asked',
 };
 
 export const GROUPS: Record<Group, string> = {

@@ -1,6 +1,8 @@
 import { useCallback, useState } from 'react';
 import { Navigate, Route, Routes, useNavigate } from 'react-router';
+import DocumentView from '../views/document/DocumentView';
 import FindingsView from '../views/findings/FindingsView';
+import FramesView from '../views/frames/FramesView';
 import GlanceView from '../views/glance/GlanceView';
 import JobView from '../views/job/JobView';
 import MainThreadView from '../views/main-thread/MainThreadView';
@@ -8,6 +10,7 @@ import PathView from '../views/path/PathView';
 import PlanView from '../views/plan/PlanView';
 import { RecordingsView } from '../views/recordings/RecordingsView';
 import RequestsView from '../views/requests/RequestsView';
+import WeightView from '../views/weight/WeightView';
 import { HelpDialog } from './HelpDialog';
 import { LeftColumn } from './LeftColumn';
 import { RecordDialog } from './RecordDialog';
@@ -37,7 +40,10 @@ export function App() {
             <Route path="glance" element={<GlanceView />} />
             <Route path="path" element={<PathView />} />
             <Route path="requests" element={<RequestsView />} />
+            <Route path="frames" element={<FramesView />} />
             <Route path="main-thread" element={<MainThreadView />} />
+            <Route path="weight" element={<WeightView />} />
+            <Route path="document" element={<DocumentView />} />
             <Route path="findings" element={<FindingsView />} />
           </Route>
           <Route path="sites/:site/plan" element={<PlanView />} />

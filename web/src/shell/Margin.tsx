@@ -1,6 +1,10 @@
 import { Link, useLocation } from 'react-router';
 import type { Finding, Leg, LongTask, OwnerAccount, RequestRow } from '../api/types';
-import { bytes, CAUSES, EFFORT, KINDS, ms, plural, RISK, STANDING, WORK, WORK_ORDER } from '../parts/format';
+import { useVisits } from '../api/queries';
+import { bytes, CAUSES, EFFORT, KINDS, ms, OUTCOMES, plural, RISK, STANDING, WORK, WORK_ORDER } from '../parts/format';
+import { useParam } from '../parts/useParam';
+import { AnswerDialog } from './AnswerDialog';
+import { shortName } from '../parts/names';
 import type { Reading } from './RecordingFrame';
 
 /** Explains whatever is selected; without a selection, the largest element. */
@@ -193,9 +197,9 @@ function RequestNote({ row, reading }: { row: RequestRow; reading: Reading }) {
   const cited = load.findings.filter((f) => f.request === row.id || f.evidence.some((e) => e.request === row.id));
   const total = load.metrics.transferred_bytes;
   const chain = chainOf(load.requests, row);
-  const led = load.requests
-    .filter((r) => r.initiator.stack?.[0] === row.url || r.initiator.url === row.url)
-    .filter((r) => r.id !== row.id && row.kind !== 'document');
+  const led = load.requests.filter((r) => r.id !== row.id && asker(load.requests, r)?.id === row.id);
+  const [open, setOpen] = useParam('answer');
+  const verdict = useVerdict(reading, row);
   const between = (a: number | null, b: number | null) =>
     a === null || b === null ? 'not known' : ms(Math.max(0, b - a));
   const header = (name: string) => row.response_headers.find((h) => h.name.toLowerCase() === name)?.value;
@@ -213,6 +217,12 @@ function RequestNote({ row, reading }: { row: RequestRow; reading: Reading }) {
     <>
       <Title>{row.name}</Title>
       <Address url={row.url} />
+      <button className="btn mt-2" onClick={() => setOpen('1')}>
+        Headers and body
+      </button>
+      {open && (
+        <AnswerDialog recording={reading.recording.id} load={reading.number} row={row} onClose={() => setOpen('')} />
+      )}
       <p className="mt-2 text-[13px]">
         {row.id === load.lcp?.request && 'The largest paint of this load. '}
         {initiatorWords(row)}
@@ -269,10 +279,22 @@ function RequestNote({ row, reading }: { row: RequestRow; reading: Reading }) {
             ['came from', row.cache ? `cache (${row.cache})` : 'network'],
             ['content-encoding', header('content-encoding') ?? 'none'],
             ['cache-control', header('cache-control') ?? 'none'],
+            ['connection', row.connection ?? 'not known'],
             ['owner', <OwnerLink key="o" name={row.owner.name} select={select} />],
           ]}
         />
       </Part>
+      {verdict && (
+        <Part title="On the return visit">
+          <p>
+            <strong>{OUTCOMES[verdict.outcome]}</strong>
+            {verdict.again_bytes !== null && `, ${bytes(verdict.again_bytes)}`}. {verdict.why}
+          </p>
+          {verdict.header && (
+            <p className="mt-1 font-mono text-[12px] text-ink-2 [overflow-wrap:anywhere]">{verdict.header}</p>
+          )}
+        </Part>
+      )}
       <FindingList findings={cited} reading={reading} title="Findings that cite it" />
       {cited[0] && <PlanButton finding={cited[0]} reading={reading} />}
       <Part title="Chain">
@@ -286,7 +308,24 @@ function RequestNote({ row, reading }: { row: RequestRow; reading: Reading }) {
             </span>
           ))}
         </p>
-        {led.length > 0 && <p className="mt-1 text-ink-2">It led to {plural(led.length, 'request')}.</p>}
+        {led.length > 0 && (
+          <details className="mt-2" open={led.length <= 6}>
+            <summary className="cursor-pointer text-ink-2">It led to {plural(led.length, 'request')}</summary>
+            <ul>
+              {led.slice(0, 60).map((r) => (
+                <li key={r.id} className="flex justify-between gap-3 py-0.5">
+                  <button
+                    className="truncate text-left hover:text-accent"
+                    onClick={() => select({ kind: 'request', id: r.id })}
+                  >
+                    {r.name}
+                  </button>
+                  <span className="shrink-0 text-ink-2">{ms(r.start_ms)}</span>
+                </li>
+              ))}
+            </ul>
+          </details>
+        )}
       </Part>
     </>
   );
@@ -312,28 +351,32 @@ function initiatorWords(row: RequestRow): string {
   }
 }
 
-export const shortName = (url: string) => {
-  const bare = url.split(/[?#]/)[0]?.replace(/\/$/, '') ?? url;
-  return bare.slice(bare.lastIndexOf('/') + 1) || url;
-};
+/** The request that asked for another: the hop before it, or the file that its initiator names. */
+function asker(requests: RequestRow[], row: RequestRow): RequestRow | undefined {
+  if (row.redirected_from !== null) return requests[row.redirected_from];
+  const url = row.initiator.stack?.[0] ?? row.initiator.url;
+  return url === null
+    ? undefined
+    : requests.find((r) => r.url === url && r.id !== row.id && r.start_ms <= row.start_ms);
+}
 
 /** From the document down to a request, by who asked for whom. */
 function chainOf(requests: RequestRow[], row: RequestRow): RequestRow[] {
   const chain = [row];
   const seen = new Set([row.id]);
-  for (let at: RequestRow | undefined = row; at;) {
-    const from: RequestRow | undefined =
-      at.redirected_from !== null
-        ? requests.find((r) => r.id === at?.redirected_from)
-        : requests.find(
-            (r) => r.url === (at?.initiator.stack?.[0] ?? at?.initiator.url) && r.start_ms <= (at?.start_ms ?? 0),
-          );
-    if (!from || seen.has(from.id)) break;
-    seen.add(from.id);
-    chain.unshift(from);
-    at = from;
+  for (let at = asker(requests, row); at && !seen.has(at.id); at = asker(requests, at)) {
+    seen.add(at.id);
+    chain.unshift(at);
   }
   return chain;
+}
+
+/** How a request fared on the return visit, where there was one. */
+function useVerdict({ recording, number, pair }: Reading, row: RequestRow) {
+  const visits = useVisits(recording.id, pair?.first, pair?.again);
+  if (!pair) return undefined;
+  const isFirst = number === pair.first;
+  return visits.data?.rows.find((v) => (isFirst ? v.first : v.again) === row.id);
 }
 
 function OwnerLink({ name, select }: { name: string; select: Reading['select'] }) {

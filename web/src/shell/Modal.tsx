@@ -8,6 +8,7 @@ export function Modal(props: {
   onOpenChange: (open: boolean) => void;
   title: string;
   about?: string;
+  wide?: boolean;
   children: ReactNode;
 }) {
   return (
@@ -15,7 +16,7 @@ export function Modal(props: {
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-[#10151f66]" />
         <Dialog.Content
-          className="fixed left-1/2 top-[72px] z-40 max-h-[calc(100vh-96px)] w-[520px] max-w-[94vw] -translate-x-1/2 overflow-auto rounded border border-rule-strong bg-sheet px-6 py-5"
+          className={`fixed left-1/2 top-[72px] z-40 max-h-[calc(100vh-96px)] max-w-[94vw] -translate-x-1/2 overflow-auto rounded border border-rule-strong bg-sheet px-6 py-5 ${props.wide ? 'w-[920px]' : 'w-[520px]'}`}
           {...(props.about ? {} : { 'aria-describedby': undefined })}
         >
           <Dialog.Title className="text-2xl">{props.title}</Dialog.Title>

@@ -21,6 +21,8 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
   const [distance, setDistance] = useState<Distance>('same_city');
   const [loads, setLoads] = useState(3);
   const [repairs, setRepairs] = useState<string[]>([]);
+  const [again, setAgain] = useState(true);
+  const [steps, setSteps] = useState('');
   const standIn = about.data?.stand_in;
 
   useEffect(() => {
@@ -36,7 +38,8 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [open]);
 
-  const ofStandIn = standIn !== null && standIn !== undefined && url.startsWith(standIn.home);
+  const ofStandIn =
+    standIn !== null && standIn !== undefined && (url.startsWith(standIn.home) || url.startsWith(standIn.secure_home));
   const chosen = about.data?.presets.find((p) => p.id === conditions)?.conditions;
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -45,7 +48,7 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
     if (ofStandIn && repairs.length) params.set('fix', repairs.join(','));
     const address = params.size ? `${bare}?${params.toString().replaceAll('%2C', ',')}` : url;
     start.mutate(
-      { url: address, page: page || null, conditions, distance, loads },
+      { url: address, page: page || null, conditions, distance, loads, return_visits: again, steps },
       {
         onSuccess: (job) => {
           onOpenChange(false);
@@ -155,19 +158,65 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
             .
           </p>
         )}
+        <label className="col-span-2 flex items-center gap-2 text-[13px]">
+          <input type="checkbox" checked={again} onChange={(e) => setAgain(e.target.checked)} />
+          After each, a return visit with the cache that it left
+        </label>
+        <details className="col-span-2" open={steps !== ''}>
+          <summary className="label cursor-pointer">Then do something (for INP)</summary>
+          <textarea
+            aria-label="Steps of a scripted user, one a line"
+            className="field h-[74px] font-mono text-[12.5px]"
+            value={steps}
+            onChange={(e) => setSteps(e.target.value)}
+            placeholder={'click #more\ntype #name Ann\nwait 500'}
+          />
+        </details>
+        {ofStandIn && (
+          <label className="col-span-2 flex items-center gap-2 border-t border-rule pt-2 text-[13px]">
+            <span className="label !mb-0">Page of the stand-in</span>
+            <select
+              className="rounded border border-rule-strong bg-sheet px-1 py-0.5"
+              value={standIn.pages.find((p) => new URL(url).pathname === p.path)?.path ?? ''}
+              onChange={(e) => {
+                const next = standIn.pages.find((p) => p.path === e.target.value);
+                if (!next) return;
+                setUrl(new URL(next.path, url).toString());
+                setPage(next.name);
+                setSteps(next.steps);
+              }}
+            >
+              {standIn.pages.map((p) => (
+                <option key={p.path} value={p.path}>
+                  {p.name}
+                </option>
+              ))}
+            </select>
+            <label className="ml-3 flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                checked={url.startsWith('https:')}
+                onChange={(e) => setUrl(url.replace(/^https?:/, e.target.checked ? 'https:' : 'http:'))}
+              />
+              over HTTP/2
+            </label>
+          </label>
+        )}
         {ofStandIn && (
           <fieldset className="col-span-2 border-t border-rule pt-2">
             <legend className="label pr-2">Repairs to switch on at the stand-in</legend>
-            {standIn.switches.map(([id, words]) => (
-              <label key={id} className="flex items-center gap-2 py-0.5 text-[13px]">
-                <input
-                  type="checkbox"
-                  checked={repairs.includes(id)}
-                  onChange={(e) => setRepairs((on) => (e.target.checked ? [...on, id] : on.filter((o) => o !== id)))}
-                />
-                {words}
-              </label>
-            ))}
+            <div className="grid max-h-[150px] grid-cols-2 gap-x-3 overflow-y-auto">
+              {standIn.switches.map(([id, words]) => (
+                <label key={id} className="flex items-center gap-2 py-0.5 text-[13px]">
+                  <input
+                    type="checkbox"
+                    checked={repairs.includes(id)}
+                    onChange={(e) => setRepairs((on) => (e.target.checked ? [...on, id] : on.filter((o) => o !== id)))}
+                  />
+                  {words}
+                </label>
+              ))}
+            </div>
           </fieldset>
         )}
         {start.error && (

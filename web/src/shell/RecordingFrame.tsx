@@ -10,9 +10,9 @@ import {
   useParams,
   useSearchParams,
 } from 'react-router';
-import { useLoad, usePlan, usePlanChanges, useRecording } from '../api/queries';
+import { useLoad, usePlan, usePlanChanges, useRecording, useVisits } from '../api/queries';
 import type { Analysis, Finding, LoadHead, RecordingHead } from '../api/types';
-import { plural } from '../parts/format';
+import { bytes, ms, plural } from '../parts/format';
 import { Empty, Trouble, Waiting } from '../parts/states';
 import { useKeys } from './keys';
 import { Margin } from './Margin';
@@ -23,7 +23,10 @@ export const SECTIONS = [
   ['glance', 'Glance'],
   ['path', 'Path'],
   ['requests', 'Requests'],
+  ['frames', 'Frames'],
   ['main-thread', 'Main thread'],
+  ['weight', 'Weight'],
+  ['document', 'Document'],
   ['findings', 'Findings'],
 ] as const;
 
@@ -35,6 +38,8 @@ export interface Reading {
   selection: Selection;
   select: (next: Selection) => void;
   marked: Marked;
+  /** The first visit and the return visit that the load in hand belongs to, by their numbers. */
+  pair: { first: number; again: number } | undefined;
   /** Findings whose fix is in the plan already, by the fix's kind and target. */
   planned: (finding: Finding) => boolean;
   addToPlan: (finding: Finding) => void;
@@ -51,11 +56,70 @@ export function RecordingFrame() {
   return <Loaded key={id} recording={recording.data} />;
 }
 
+/** `2`, or `2, return visit`; loads are counted by their first visits. */
+function loadName(recording: RecordingHead, load: LoadHead): string {
+  const before = recording.loads.slice(0, recording.loads.indexOf(load) + 1);
+  const count = before.filter((l) => l.visit === 'first').length;
+  return load.visit === 'return' ? `${count}, return visit` : String(count);
+}
+
+/** The other visit of the same profile in one line, whichever section is open. */
+function OtherVisit({ reading }: { reading: Reading }) {
+  const { pair, recording, number } = reading;
+  const [params, setParams] = useSearchParams();
+  const visits = useVisits(recording.id, pair?.first, pair?.again);
+  const isFirst = number === pair?.first;
+  const other = useLoad(recording.id, pair ? (isFirst ? pair.again : pair.first) : undefined);
+  if (!pair || !visits.data) return null;
+  const { from_cache, revalidated, again, first_bytes, again_bytes } = visits.data;
+  const swap = () => {
+    const next = new URLSearchParams(params);
+    next.set('load', String(isFirst ? pair.again : pair.first));
+    next.delete('sel');
+    setParams(next);
+  };
+  return (
+    <p className="flex items-center gap-2 border-b border-rule bg-paper px-5 py-1 text-[12.5px] text-ink-2">
+      <strong className="font-semibold text-ink">
+        {isFirst ? 'On the return visit' : 'This is the return visit.'}
+      </strong>
+      <span className="truncate">
+        {isFirst && other.data && `LCP ${ms(other.data.metrics.lcp_ms)}, `}
+        {bytes(again_bytes)} instead of {bytes(first_bytes)}: {from_cache} from the cache, {revalidated} asked about and
+        still good, {again} downloaded again
+        {!isFirst && other.data && `; the first visit had LCP ${ms(other.data.metrics.lcp_ms)}`}.
+      </span>
+      <button className="ml-auto whitespace-nowrap text-accent" onClick={swap}>
+        {isFirst ? 'show it' : 'show the first visit'}
+      </button>
+      <Link className="whitespace-nowrap text-accent" to={`/recordings/${recording.id}/requests?${besides(params)}`}>
+        request by request
+      </Link>
+    </p>
+  );
+}
+
+function besides(params: URLSearchParams): string {
+  const next = new URLSearchParams(params);
+  next.set('beside', 'return');
+  return next.toString();
+}
+
 /** The load that the address names, else the one that stands for the recording. */
 function chosenLoad(recording: RecordingHead, named: string | null): LoadHead | undefined {
   const withData = recording.loads.filter((l) => l.has_data);
   const wanted = recording.loads.find((l) => String(l.number) === named && l.has_data);
   return wanted ?? withData[recording.summary?.representative ?? 0] ?? withData[0];
+}
+
+/** The two visits of one profile: a first visit and the return visit right after it. */
+function pairOf(recording: RecordingHead, chosen: LoadHead | undefined): Reading['pair'] {
+  if (!chosen) return undefined;
+  const at = recording.loads.indexOf(chosen);
+  const [first, again] =
+    chosen.visit === 'return' ? [recording.loads[at - 1], chosen] : [chosen, recording.loads[at + 1]];
+  if (first?.visit !== 'first' || again?.visit !== 'return' || !first.has_data || !again.has_data) return undefined;
+  return { first: first.number, again: again.number };
 }
 
 function Loaded({ recording }: { recording: RecordingHead }) {
@@ -66,6 +130,7 @@ function Loaded({ recording }: { recording: RecordingHead }) {
   const chosen = chosenLoad(recording, params.get('load'));
   const load = useLoad(recording.id, chosen?.number);
   const marked = useMarked(load.data, selection);
+  const pair = useMemo(() => pairOf(recording, chosen), [recording, chosen]);
   const say = useNotice();
   const plan = usePlan(recording.site);
   const changes = usePlanChanges(recording.site);
@@ -90,6 +155,7 @@ function Loaded({ recording }: { recording: RecordingHead }) {
       selection,
       select,
       marked,
+      pair,
       planned,
       addToPlan: (f) => {
         if (planned(f)) {
@@ -114,7 +180,7 @@ function Loaded({ recording }: { recording: RecordingHead }) {
         );
       },
     };
-  }, [load.data, chosen, recording, selection, select, marked, plan.data, changes, say]);
+  }, [load.data, chosen, recording, selection, select, marked, pair, plan.data, changes, say]);
 
   useKeys({
     m: () => setMargin((shown) => !shown),
@@ -133,13 +199,13 @@ function Loaded({ recording }: { recording: RecordingHead }) {
   return (
     <div className={`grid min-h-0 ${margin ? 'grid-cols-[minmax(0,1fr)_320px]' : 'grid-cols-[minmax(0,1fr)]'}`}>
       <div className="flex min-h-0 min-w-0 flex-col">
-        <nav aria-label="Sections" className="flex items-end gap-6 border-b border-rule-strong bg-paper px-5 pt-2">
+        <nav aria-label="Sections" className="flex items-end gap-[18px] border-b border-rule-strong bg-paper px-5 pt-2">
           {SECTIONS.map(([path, name], i) => (
             <NavLink
               key={path}
               to={`/recordings/${recording.id}/${path}${search}`}
               className={({ isActive }) =>
-                `-mb-px border-b-2 pb-1.5 font-serif text-[15.5px] ${isActive ? 'border-ink font-semibold' : 'border-transparent text-ink-2 hover:text-ink'}`
+                `-mb-px whitespace-nowrap border-b-2 pb-1.5 font-serif text-[15.5px] ${isActive ? 'border-ink font-semibold' : 'border-transparent text-ink-2 hover:text-ink'}`
               }
             >
               <sup className="mr-0.5 font-sans text-[10px] text-ink-3">{i + 1}</sup> {name}
@@ -161,7 +227,7 @@ function Loaded({ recording }: { recording: RecordingHead }) {
                 >
                   {recording.loads.map((l) => (
                     <option key={l.number} value={l.number} disabled={!l.has_data}>
-                      {l.number}
+                      {loadName(recording, l)}
                       {!l.has_data ? ', failed' : l.failed ? ', with trouble' : ''}
                     </option>
                   ))}
@@ -173,8 +239,9 @@ function Loaded({ recording }: { recording: RecordingHead }) {
               href={`/api/recordings/${recording.id}/archive`}
               download
               title="The recording as an archive of open formats"
+              aria-label="Archive"
             >
-              <Download size={14} aria-hidden /> Archive
+              <Download size={14} aria-hidden /> zip
             </a>
             {chosen && (
               <a
@@ -183,12 +250,13 @@ function Loaded({ recording }: { recording: RecordingHead }) {
                 download
                 title="This load as HAR 1.2"
               >
-                <Download size={14} aria-hidden /> HAR
+                HAR
               </a>
             )}
           </span>
         </nav>
         <main className="min-h-0 flex-1 overflow-y-auto bg-sheet" id="sheet">
+          {reading && <OtherVisit reading={reading} />}
           {failed.length > 0 && (
             <div role="note" className="border-b border-rule bg-paper px-5 py-2 text-[13px]">
               {failed.map((l) => (

@@ -21,13 +21,19 @@ export function useDrop(onMade: (id: number) => void): boolean {
       if (!hasFiles(e)) return;
       e.preventDefault();
       setOver(false);
-      const file = e.dataTransfer?.files[0];
-      if (!file) return;
-      say({ text: `Reading ${file.name} …` });
-      mutateAsync(file).then(
-        (made) => {
-          say({ text: `${file.name} has been read and kept.` });
-          onMade(made.id);
+      const files = [...(e.dataTransfer?.files ?? [])];
+      if (!files.length) return;
+      const names = files.map((f) => f.name).join(', ');
+      say({ text: `Reading ${names} …` });
+      mutateAsync(files).then(
+        ({ ids }) => {
+          say({
+            text:
+              ids.length > 1
+                ? `${names}: ${ids.length} recordings were kept; this is the first.`
+                : `${names}: read and kept.`,
+          });
+          if (ids[0] !== undefined) onMade(ids[0]);
         },
         (error: Error) => say({ text: error.message, bad: true }),
       );

@@ -9,7 +9,9 @@ const STAGES: [NonNullable<Job['stage']>, string][] = [
   ['connecting', 'Asking for the page'],
   ['loading', 'Loading'],
   ['settling', 'Waiting until network and main thread are quiet'],
+  ['acting', 'Doing the scripted steps'],
   ['reading', 'Reading trace, bodies and document'],
+  ['detail', 'One more load for used code and inline styles'],
   ['keeping', 'Analysing and keeping it'],
 ];
 
@@ -73,7 +75,7 @@ export default function JobView() {
               <p className="font-serif text-xl" aria-live="polite">
                 {job.state === 'queued'
                   ? 'Waiting for the recording before it'
-                  : `Load ${Math.max(1, job.load)} of ${job.of}`}
+                  : `Load ${Math.max(1, job.load)} of ${job.of}${job.visit === 'return' ? ', return visit' : ''}`}
               </p>
               <ol className="mt-3">
                 {STAGES.map(([stage, words], i) => (

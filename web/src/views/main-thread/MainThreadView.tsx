@@ -1,13 +1,19 @@
 import { useMemo, useRef, useState } from 'react';
-import type { Analysis, LongTask, MainThread, WorkKind } from '../../api/types';
+import { useTracks } from '../../api/queries';
+import type { Analysis, LongTask, MainThread } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { ms, plural, WORK, WORK_ORDER } from '../../parts/format';
-import { NotKnown } from '../../parts/states';
-import { ticks, TimeAxis, timeEnd } from '../../parts/TimeAxis';
+import { shortName } from '../../parts/names';
+import { NotKnown, Trouble } from '../../parts/states';
+import { SpanControls, timeEnd } from '../../parts/TimeAxis';
+import { useParam } from '../../parts/useParam';
+import { useSpan, zoomAt, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useKeys } from '../../shell/keys';
-import { shortName } from '../../shell/Margin';
 import { useReading } from '../../shell/RecordingFrame';
+import { Chart, type Picked } from './Chart';
+import { Functions } from './Functions';
+import { Forced, Handlers, Interactions } from './Tables';
 
 export default function MainThreadView() {
   const { load } = useReading();
@@ -42,7 +48,10 @@ function Observed({ load, main }: { load: Analysis; main: MainThread }) {
         {load.metrics.tbt_ms !== null && `. Total Blocking Time ${ms(load.metrics.tbt_ms)}`}.
       </p>
       <ByKind main={main} />
-      <Lane load={load} main={main} />
+      <Depth load={load} />
+      <Interactions load={load} />
+      <Forced load={load} />
+      <Handlers load={load} />
       <div className="mt-5 grid grid-cols-[minmax(0,1.55fr)_minmax(0,1fr)] gap-7">
         <Scripts main={main} />
         <Owners load={load} />
@@ -83,92 +92,95 @@ function ByKind({ main }: { main: MainThread }) {
   );
 }
 
-/** All tasks on the time axis; the long ones stand higher, and their part over 50 ms is notched. */
-function Lane({ load, main }: { load: Analysis; main: MainThread }) {
-  const { select, marked } = useReading();
+/** The chart, what is picked in it, and time by function over what is chosen in it. */
+function Depth({ load }: { load: Analysis }) {
+  const { recording, number, select } = useReading();
+  const tracks = useTracks(recording.id, number);
   const [area, width] = useWidth<HTMLDivElement>(720);
-  const [cursor, setCursor] = useState<number | null>(null);
   const end = timeEnd(load);
-  const x = (at: number) => (at / end) * width;
-  // Short tasks of one kind that fall on the same pixel are drawn once.
-  const short = useMemo(() => {
-    const paths: Partial<Record<WorkKind, string>> = {};
-    main.tasks.start_ms.forEach((start, i) => {
-      const duration = main.tasks.duration_ms[i] ?? 0;
-      const kind = main.tasks.kind[i] ?? 'other';
-      if (duration > 50 || start > end) return;
-      const left = (start / end) * width;
-      paths[kind] =
-        `${paths[kind] ?? ''}M${left.toFixed(1)} 40h${Math.max(0.7, (duration / end) * width).toFixed(1)}v22h-${Math.max(0.7, (duration / end) * width).toFixed(1)}z`;
-    });
-    return paths;
-  }, [main.tasks, end, width]);
+  const [span, setSpan] = useSpan(end);
+  const [picked, setPicked] = useState<Picked | null>(null);
+  const [stretch, setStretch] = useParam('stretch');
+  const measures = load.user_timings.filter((t) => t.duration_ms !== null);
+  const chosen = useMemo(() => {
+    const measure = /^measure:(\d+)$/.exec(stretch);
+    if (measure) {
+      const timing = measures[Number(measure[1])];
+      return timing ? { from: timing.at_ms, to: timing.at_ms + (timing.duration_ms ?? 0) } : null;
+    }
+    const times = stretch.split('-').map(Number);
+    const [from = NaN, to = NaN] = times;
+    return stretch && to > from ? { from, to } : null;
+    // The measures are those of the load.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [stretch, load]);
+  const choose = (next: Span | null) => setStretch(next ? `${next.from.toFixed(1)}-${next.to.toFixed(1)}` : '');
+  const middle = (span.from + span.to) / 2;
+  useKeys({
+    '+': () => setSpan(zoomAt(span, middle, 0.5, end)),
+    '-': () => setSpan(zoomAt(span, middle, 2, end)),
+    '0': () => setSpan(null),
+  });
+  const label = chosen ? `${ms(chosen.from)} to ${ms(chosen.to)}` : 'the whole load';
   return (
-    <section ref={area} className="mt-5 border-t border-rule-strong pt-2" aria-label="Tasks on the time axis">
-      <TimeAxis load={load} end={end} width={width} />
-      <svg
-        width={width}
-        height={74}
-        className="block overflow-visible border-b border-rule-strong"
-        onMouseMove={(e) => setCursor(e.clientX - e.currentTarget.getBoundingClientRect().left)}
-        onMouseLeave={() => setCursor(null)}
-      >
-        {ticks(end, width).map((at) => (
-          <line key={at} x1={x(at)} x2={x(at)} y1={0} y2={74} stroke="var(--rule)" />
-        ))}
-        {Object.entries(short).map(([kind, d]) => (
-          <path key={kind} d={d} fill={WORK[kind as WorkKind].color} />
-        ))}
-        {main.long_tasks.map((task, i) => {
-          const on = marked.task(task, i);
-          const left = x(task.start_ms);
-          const right = x(task.start_ms + task.duration_ms);
-          return (
-            <g key={i} className="cursor-pointer" onClick={() => select({ kind: 'task', index: i })}>
-              <rect
-                x={left}
-                y={18}
-                width={Math.max(2, right - left)}
-                height={44}
-                fill={WORK[task.kind].color}
-                stroke={on ? 'var(--ink)' : 'none'}
-                strokeWidth={2}
-              />
-              <rect
-                x={x(task.start_ms + 50)}
-                y={12}
-                width={Math.max(1, right - x(task.start_ms + 50))}
-                height={4}
-                fill="var(--past)"
-              />
-              <title>{`${task.url ? shortName(task.url) : 'page'}: ${ms(task.duration_ms)} from ${ms(task.start_ms)}, adds ${ms(task.blocking_ms)} to TBT`}</title>
-            </g>
-          );
-        })}
-        {[load.metrics.fcp_ms, load.metrics.lcp_ms].map((at, i) =>
-          at === null ? null : (
-            <line key={i} x1={x(at)} x2={x(at)} y1={-16} y2={74} stroke="var(--ink)" strokeWidth="1.2" />
-          ),
+    <section className="mt-5 border-t border-rule-strong pt-2" aria-label="Tasks and call stacks on the time axis">
+      <div className="mb-1 flex flex-wrap items-center gap-3 text-[13px] text-ink-2">
+        <span>Drag to move, Ctrl and wheel to zoom, Shift and drag to choose a stretch.</span>
+        <span className="ml-auto" />
+        <SpanControls span={span} end={end} onSpan={setSpan} />
+      </div>
+      <div ref={area}>
+        {tracks.error ? (
+          <Trouble error={tracks.error} again={() => void tracks.refetch()} />
+        ) : tracks.data ? (
+          <Chart
+            load={load}
+            tracks={tracks.data}
+            span={span}
+            end={end}
+            width={width}
+            chosen={chosen}
+            picked={picked}
+            onSpan={setSpan}
+            onChoose={choose}
+            onPick={(next) => {
+              setPicked(next);
+              const lane = next && tracks.data[next.lane];
+              const label = lane && tracks.data.head.labels[lane.label[next.bar] ?? 0];
+              if (label?.url) select({ kind: 'script', url: label.url });
+            }}
+          />
+        ) : (
+          <div className="h-[280px]" role="status" aria-label="Loading" />
         )}
-        {cursor !== null && (
-          <>
-            <line x1={cursor} x2={cursor} y1={0} y2={74} stroke="var(--accent)" />
-            <text
-              x={cursor > width - 60 ? cursor - 4 : cursor + 4}
-              y={72}
-              fontSize="11"
-              textAnchor={cursor > width - 60 ? 'end' : 'start'}
-              fill="var(--accent)"
-            >
-              {ms((cursor / width) * end)}
-            </text>
-          </>
+      </div>
+      <div className="mt-2 flex flex-wrap items-center gap-2 text-[13px]">
+        <span className="text-ink-2">Stretch for the functions below: {label}</span>
+        <button className="btn !px-2 !py-0.5" onClick={() => choose(span)}>
+          what is shown
+        </button>
+        {chosen && (
+          <button className="btn !px-2 !py-0.5" onClick={() => setStretch('')}>
+            the whole load
+          </button>
         )}
-      </svg>
-      <p className="mt-1 text-[12px] text-ink-2">
-        Long tasks stand higher; the bar above them is what exceeds 50 ms. Short tasks lie low. The table below lists
-        the long ones.
-      </p>
+        {measures.length > 0 && (
+          <select
+            aria-label="A User Timing measure"
+            className="rounded border border-rule-strong bg-sheet px-1 py-0.5"
+            value={stretch.startsWith('measure:') ? stretch : ''}
+            onChange={(e) => setStretch(e.target.value)}
+          >
+            <option value="">a measure of the page</option>
+            {measures.map((m, i) => (
+              <option key={i} value={`measure:${i}`}>
+                {m.name}, {ms(m.duration_ms)}
+              </option>
+            ))}
+          </select>
+        )}
+      </div>
+      <Functions chosen={chosen} label={label} />
     </section>
   );
 }

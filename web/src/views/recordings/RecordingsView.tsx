@@ -187,15 +187,16 @@ function ImportButton() {
       <input
         ref={input}
         type="file"
+        multiple
         className="sr-only"
         tabIndex={-1}
         aria-label="File to import"
         onChange={(e) => {
-          const file = e.target.files?.[0];
+          const chosen = [...(e.target.files ?? [])];
           e.target.value = '';
-          if (!file) return;
-          files.mutate(file, {
-            onSuccess: (made) => void navigate(`/recordings/${made.id}/glance`),
+          if (!chosen.length) return;
+          files.mutate(chosen, {
+            onSuccess: ({ ids }) => void navigate(ids.length === 1 ? `/recordings/${ids[0]}/glance` : '/recordings'),
             onError: (error) => say({ text: error.message, bad: true }),
           });
         }}

@@ -1,0 +1,254 @@
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { useMemo, useRef, useState } from 'react';
+import { useFunctions } from '../../api/queries';
+import type { CallNode, CodePlace, FunctionTime } from '../../api/types';
+import { Ask } from '../../parts/Ask';
+import { ms } from '../../parts/format';
+import { placeText } from '../../parts/names';
+import { NotKnown, Trouble } from '../../parts/states';
+import { useParam } from '../../parts/useParam';
+import type { Span } from '../../parts/useSpan';
+import { useReading } from '../../shell/RecordingFrame';
+
+const ROW = 24;
+
+export const functionName = (place: CodePlace) => {
+  switch (place.function) {
+    case '':
+      return '(outermost code)';
+    case '(program)':
+      return '(the browser’s own code)';
+    case '(garbage collector)':
+      return '(garbage collection)';
+    default:
+      return place.function;
+  }
+};
+
+/** Time by function: the heaviest, or the call tree, over all of the load or a stretch of it. */
+export function Functions({ chosen, label }: { chosen: Span | null; label: string }) {
+  const { load, recording, number } = useReading();
+  const missing = load.missing.filter((m) => m.subject === 'samples');
+  const [view, setView] = useParam('profile', 'heaviest');
+  const [unit, setUnit] = useParam('unit', 'ms');
+  const answer = useFunctions(recording.id, number, chosen, missing.length === 0);
+  if (missing.length) {
+    return (
+      <section className="mt-6" aria-label="By function">
+        <h2 className="text-[18px]">By function</h2>
+        <NotKnown reasons={missing.map((m) => m.why)} />
+      </section>
+    );
+  }
+  const data = answer.data;
+  const sum = data?.sampled_ms ?? 0;
+  const figure = (value: number) =>
+    unit === '%'
+      ? `${sum ? ((value / sum) * 100).toFixed(1) : '0.0'} %`
+      : value < 10
+        ? `${value.toFixed(1)} ms`
+        : ms(value);
+  const tab = (id: string, name: string) => (
+    <button className="btn !px-2 !py-0.5" aria-pressed={view === id} onClick={() => setView(id)}>
+      {name}
+    </button>
+  );
+  return (
+    <section className="mt-6" aria-label="By function">
+      <div className="flex items-center gap-2">
+        <h2 className="text-[18px]">By function</h2>
+        <span className="text-[13px] text-ink-2">
+          {label},{' '}
+          <Ask how="Each sample of the profiler stands for the time until the next one, cut to the stretch and to the tasks. Time in which nothing ran is left out.">
+            {ms(sum)}
+          </Ask>{' '}
+          in {(data?.samples ?? 0).toLocaleString('en')} samples
+        </span>
+        <span className="ml-auto flex gap-1">
+          {tab('heaviest', 'heaviest functions')}
+          {tab('tree', 'call tree')}
+          <button
+            className="btn !px-2 !py-0.5"
+            aria-label={unit === '%' ? 'Show milliseconds' : 'Show per cent'}
+            onClick={() => setUnit(unit === '%' ? 'ms' : '%')}
+          >
+            {unit === '%' ? 'in ms' : 'in %'}
+          </button>
+        </span>
+      </div>
+      {answer.error ? (
+        <Trouble error={answer.error} again={() => void answer.refetch()} />
+      ) : !data ? (
+        <p className="h-[260px] py-3 text-ink-2" role="status">
+          Adding up the samples …
+        </p>
+      ) : view === 'tree' ? (
+        <Tree nodes={data.tree} figure={figure} />
+      ) : (
+        <Heaviest rows={data.heaviest} figure={figure} />
+      )}
+    </section>
+  );
+}
+
+function Heads({ first }: { first: string }) {
+  return (
+    <div className="mt-1 grid grid-cols-[74px_74px_minmax(0,1fr)_170px_96px] gap-3 border-b border-rule-strong pb-0.5 text-[12px] text-ink-2">
+      <span className="text-right">
+        <Ask how="In the function’s own code.">Self</Ask>
+      </span>
+      <span className="text-right">
+        <Ask how="In its own code and in what it called.">Total</Ask>
+      </span>
+      <span>{first}</span>
+      <span>Where</span>
+      <span>Owner</span>
+    </div>
+  );
+}
+
+function Heaviest({ rows, figure }: { rows: FunctionTime[]; figure: (value: number) => string }) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const list = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+  });
+  const { select } = useReading();
+  return (
+    <>
+      <Heads first="Function" />
+      <div
+        ref={scroller}
+        className="h-[260px] overflow-y-auto text-[13px]"
+        tabIndex={0}
+        aria-label="Heaviest functions"
+      >
+        <div style={{ height: list.getTotalSize(), position: 'relative' }}>
+          {list.getVirtualItems().map((item) => {
+            const row = rows[item.index];
+            if (!row) return null;
+            return (
+              <div
+                key={item.index}
+                style={{ position: 'absolute', top: item.start, left: 0, right: 0, height: ROW }}
+                className="grid grid-cols-[74px_74px_minmax(0,1fr)_170px_96px] items-center gap-3 border-b border-rule/60"
+              >
+                <span className="text-right">{figure(row.self_ms)}</span>
+                <span className="text-right text-ink-2">{figure(row.total_ms)}</span>
+                <span className="truncate font-mono text-[12.5px]">{functionName(row.place)}</span>
+                <Where place={row.place} select={(url) => select({ kind: 'script', url })} />
+                <span className="truncate text-ink-2">{row.owner.name}</span>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+      <p className="mt-1 text-[12.5px] text-ink-2">{rows.length.toLocaleString('en')} functions</p>
+    </>
+  );
+}
+
+function Where({ place, select }: { place: CodePlace; select: (url: string) => void }) {
+  if (!place.url) return <span />;
+  return (
+    <button
+      className="truncate text-left font-mono text-[12px] hover:text-accent"
+      title={place.url}
+      onClick={() => select(place.url ?? '')}
+    >
+      {placeText(place)}
+    </button>
+  );
+}
+
+/** Paths from the outermost call down; a node's callees unfold under it. */
+function Tree({ nodes, figure }: { nodes: CallNode[]; figure: (value: number) => string }) {
+  const { select } = useReading();
+  const scroller = useRef<HTMLDivElement>(null);
+  // What takes a good part of the whole is open from the start.
+  const [turned, setTurned] = useState<ReadonlySet<number>>(new Set());
+  const whole = nodes.filter((n) => n.parent === null).reduce((sum, n) => sum + n.total_ms, 0);
+  const shown = useMemo(() => {
+    const depth: number[] = [];
+    const parents = new Set(nodes.map((n) => n.parent));
+    const open: boolean[] = [];
+    const rows: { index: number; depth: number; has: boolean; open: boolean }[] = [];
+    nodes.forEach((node, index) => {
+      depth[index] = node.parent === null ? 0 : (depth[node.parent] ?? 0) + 1;
+      const usual = node.total_ms > whole * 0.12;
+      const isOpen = usual !== turned.has(index);
+      const visible = node.parent === null || (open[node.parent] ?? false);
+      open[index] = visible && isOpen;
+      if (visible) rows.push({ index, depth: depth[index] ?? 0, has: parents.has(index), open: isOpen });
+    });
+    return rows;
+  }, [nodes, turned, whole]);
+  const list = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+  });
+  const turn = (index: number) =>
+    setTurned((before) => {
+      const after = new Set(before);
+      if (!after.delete(index)) after.add(index);
+      return after;
+    });
+  return (
+    <>
+      <Heads first="Call path" />
+      <div
+        ref={scroller}
+        className="h-[260px] overflow-y-auto text-[13px]"
+        role="tree"
+        tabIndex={0}
+        aria-label="Call tree"
+      >
+        <div style={{ height: list.getTotalSize(), position: 'relative' }} role="none">
+          {list.getVirtualItems().map((item) => {
+            const row = shown[item.index];
+            const node = row && nodes[row.index];
+            if (!row || !node) return null;
+            return (
+              <div
+                key={row.index}
+                role="treeitem"
+                aria-level={row.depth + 1}
+                aria-selected={false}
+                {...(row.has ? { 'aria-expanded': row.open } : {})}
+                style={{ position: 'absolute', top: item.start, left: 0, right: 0, height: ROW }}
+                className="grid grid-cols-[74px_74px_minmax(0,1fr)_170px_96px] items-center gap-3 border-b border-rule/60"
+              >
+                <span className="text-right">{figure(node.self_ms)}</span>
+                <span className="text-right text-ink-2">{figure(node.total_ms)}</span>
+                <span
+                  className="flex min-w-0 items-center font-mono text-[12.5px]"
+                  style={{ paddingLeft: Math.min(row.depth, 18) * 12 }}
+                >
+                  {row.has ? (
+                    <button
+                      className="w-4 shrink-0 text-left text-ink-2"
+                      aria-label={row.open ? `Fold ${functionName(node.place)}` : `Unfold ${functionName(node.place)}`}
+                      onClick={() => turn(row.index)}
+                    >
+                      {row.open ? '–' : '+'}
+                    </button>
+                  ) : (
+                    <span className="w-4 shrink-0" />
+                  )}
+                  <span className="truncate">{functionName(node.place)}</span>
+                </span>
+                <Where place={node.place} select={(url) => select({ kind: 'script', url })} />
+                <span className="truncate text-ink-2">{node.owner.name}</span>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+      <p className="mt-1 text-[12.5px] text-ink-2">{nodes.length.toLocaleString('en')} call paths</p>
+    </>
+  );
+}
