@@ -5,6 +5,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
+const NIGHT = ['glance', 'requests', 'frames', 'main-thread', 'document', 'findings'];
 const root = join(import.meta.dirname, '..');
 const data = mkdtempSync(join(tmpdir(), 'phainon-pictures-'));
 const server = spawn(join(root, 'target/debug/phainon'), ['demo', '--data', data, '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
@@ -22,7 +23,9 @@ const browser = await chromium.launch({
 });
 try {
   const recordings = await (await fetch(`${address}/api/recordings`)).json();
-  const phone = recordings.find((r) => r.conditions.mobile).id;
+  const of = (page, mobile) => recordings.find((r) => r.page === page && r.conditions.mobile === mobile).id;
+  const phone = of('Home', true);
+  const booking = of('Booking', false);
   const load = await (await fetch(`${address}/api/recordings/${phone}/loads/1`)).json();
   for (const f of load.findings.filter((f) => f.fix.kind !== 'cache_longer').slice(0, 7)) {
     const fix = { ...f.fix, owner: f.owner.name, on_path_ms: f.on_path_ms, finding_key: f.key, finding_title: f.title, recording: phone, load: 1 };
@@ -37,7 +40,10 @@ try {
     glance: `/recordings/${phone}/glance`,
     path: `/recordings/${phone}/path?sel=leg:5`,
     requests: `/recordings/${phone}/requests`,
-    'main-thread': `/recordings/${phone}/main-thread?sel=task:2`,
+    frames: `/recordings/${phone}/frames?shift=0`,
+    'main-thread': `/recordings/${booking}/main-thread`,
+    weight: `/recordings/${phone}/weight`,
+    document: `/recordings/${phone}/document`,
     findings: `/recordings/${phone}/findings?sel=${encodeURIComponent(`finding:${load.findings[0].key}`)}`,
     plan: '/sites/skerryline.test/plan',
   };
@@ -45,8 +51,12 @@ try {
     const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme, timezoneId: 'UTC' });
     const page = await context.newPage();
     for (const [name, path] of Object.entries(views)) {
+      // By night those whose colours differ most.
+      if (theme === 'night' && !NIGHT.includes(name)) continue;
       await page.goto(address + path);
       await page.waitForLoadState('networkidle');
+      // Pictures of the page come as they are scrolled to.
+      await page.evaluate(() => Promise.all([...document.images].map((i) => i.decode().catch(() => undefined))));
       await page.screenshot({ path: join(root, `docs/screenshots/${name}-${theme}.png`) });
     }
     if (theme === 'day') {

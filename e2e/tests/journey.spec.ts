@@ -3,7 +3,7 @@ import { expect, test, type Page } from '@playwright/test';
 /** Opens the demo's recording under some conditions. */
 async function open(page: Page, conditions: string) {
   await page.goto('/recordings');
-  await page.getByRole('row', { name: new RegExp(conditions) }).getByRole('link').last().click();
+  await page.getByRole('row', { name: new RegExp(`^Home .*${conditions}`) }).getByRole('link').last().click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at');
 }
 
@@ -11,7 +11,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   const problems: string[] = [];
   page.on('pageerror', (error) => problems.push(error.message));
   await page.goto('/recordings');
-  const row = page.getByRole('row', { name: /Phone on the move/ }).last();
+  const row = page.getByRole('row', { name: /^Home .*Phone on the move/ }).last();
   await row.getByRole('link').click();
 
   // Find the element.
@@ -33,7 +33,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   await expect(page.getByRole('listbox', { name: /waterfall/ }).getByRole('option', { selected: true })).toContainText(/hero-marlin-bay\.jpg.*on the path/);
 
   // Two fixes into the plan: one by its button, one by the key.
-  await page.keyboard.press('5');
+  await page.keyboard.press('8');
   await page.getByRole('button', { name: /^Add to the plan: Put hero-marlin-bay\.jpg in the HTML/ }).click();
   await expect(page.getByRole('status').filter({ hasText: 'In the plan' })).toBeVisible();
   await page.getByRole('button', { name: /vendor\.js holds up rendering/ }).click();
@@ -64,6 +64,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   await page.keyboard.press('r');
   const record = page.getByRole('dialog', { name: 'Record a page' });
   await record.getByLabel('Loads').fill('1');
+  await record.getByLabel(/return visit/).uncheck();
   await record.getByRole('button', { name: 'Record one load' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at', { timeout: 90_000 });
   const before = seconds(await page.getByRole('heading', { level: 1 }).innerText());
@@ -164,7 +165,7 @@ test('every screen passes axe, by day and by night, and works by keyboard', asyn
   const here = new URL(page.url()).pathname.replace(/\/glance$/, '');
   for (const colorScheme of ['light', 'dark'] as const) {
     await page.emulateMedia({ colorScheme });
-    for (const screen of ['/recordings', `${here}/glance`, `${here}/path`, `${here}/requests`, `${here}/main-thread`, `${here}/findings`, '/sites/skerryline.test/plan']) {
+    for (const screen of ['/recordings', `${here}/glance`, `${here}/path`, `${here}/requests`, `${here}/frames`, `${here}/main-thread`, `${here}/weight`, `${here}/document`, `${here}/findings`, '/sites/skerryline.test/plan']) {
       await page.goto(screen);
       await expect(page.getByRole('main')).toBeVisible();
       await expect(page.getByRole('status', { name: 'Loading' })).toHaveCount(0);

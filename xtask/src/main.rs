@@ -12,7 +12,7 @@ cargo xtask test          set up, then formatting, lints, types and all tests, b
 cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data     record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
-cargo xtask bench         core benches, and what the recorder's instruments cost a load";
+cargo xtask bench         core and trace benches, the screens in a browser, what recording costs a load";
 
 /// What a chore ends with.
 type Done = Result<(), String>;
@@ -196,6 +196,10 @@ fn screenshots() -> Done {
 fn bench() -> Done {
     run(".", &cargo(), &["bench", "--package", "phainon-core"])?;
     run(".", &cargo(), &["bench", "--package", "phainon-formats"])?;
+    npm_ci("e2e")?;
+    front_end()?;
+    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
+    run("e2e", "node", &["bench.mjs"])?;
     // Nothing here is computed: the work profile saves a build of the browser protocol's bindings.
     run(".", &cargo(), &["bench", "--profile", "dev", "--package", "phainon-recorder"])
 }

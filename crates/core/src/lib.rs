@@ -48,7 +48,9 @@ mod units;
 mod work;
 mod work_columns;
 
-pub use analysis::{ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, ShiftRow, analyse};
+pub use analysis::{
+    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, ShiftRow, analyse, server_timing,
+};
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
 pub use conditions::{Conditions, Distance, PRESETS, preset};

@@ -1,7 +1,8 @@
 //! Telling what a file is, and opening it.
 
 use crate::detail::Detail;
-use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, har, trace, unpack};
+use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, har, unpack};
+use std::borrow::Cow;
 
 /// A file, opened.
 pub struct Opened {
@@ -45,7 +46,7 @@ impl Opened {
 pub fn open_together(files: Vec<(Vec<u8>, String)>) -> Result<Vec<Opened>, FormatError> {
     let mut opened = Vec::with_capacity(files.len());
     for (bytes, name) in files {
-        opened.push(open(&bytes, &name)?);
+        opened.push(open_nested(Cow::Owned(bytes), &name, 0)?);
     }
     let of = |wanted: fn(&RawLoad) -> bool| {
         let mut places = opened.iter().enumerate().filter(|(_, o)| o.manifest.is_none() && o.loads.iter().all(wanted));
@@ -76,27 +77,32 @@ pub fn open_together(files: Vec<(Vec<u8>, String)>) -> Result<Vec<Opened>, Forma
     Ok(opened)
 }
 
-/// Opens a recording archive, a HAR or a trace, plain or gzip. `name` is what errors call it.
+/// Opens a recording archive, a HAR or a trace, plain or gzip. `name` is what errors call it. What a
+/// trace says is read when its load is put together, not twice.
 pub fn open(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
-    open_nested(bytes, name, 0)
+    open_nested(Cow::Borrowed(bytes), name, 0)
 }
 
-fn open_nested(bytes: &[u8], name: &str, depth: u8) -> Result<Opened, FormatError> {
+fn open_nested(bytes: Cow<'_, [u8]>, name: &str, depth: u8) -> Result<Opened, FormatError> {
     if bytes.starts_with(&[0x1f, 0x8b]) {
         if depth > 0 {
             return Err(FormatError::Unpack { name: name.to_owned(), why: "it is packed twice".into() });
         }
-        return open_nested(&unpack::gunzip(bytes, name)?, name, 1);
+        let unpacked = unpack::gunzip(&bytes, name)?;
+        drop(bytes);
+        return open_nested(Cow::Owned(unpacked), name, 1);
     }
     if bytes.starts_with(b"PK") {
-        return archive::read(bytes, name);
+        return archive::read(&bytes, name);
     }
-    let text = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
+    let text = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(&bytes);
     match text.iter().find(|b| !b.is_ascii_whitespace()) {
         None => Err(FormatError::Empty { name: name.to_owned() }),
-        Some(b'[') => trace_alone(text, name),
-        Some(b'{') if looks_like_trace(text) => trace_alone(text, name),
-        Some(b'{') => har::read(text, name).map(|(loads, bodies)| Opened { manifest: None, loads, bodies, detail: None }),
+        Some(b'[') => Ok(trace_alone(bytes, name)),
+        Some(b'{') if looks_like_trace(text) => Ok(trace_alone(bytes, name)),
+        Some(b'{') => {
+            har::read(text, name).map(|(loads, bodies)| Opened { manifest: None, loads, bodies, detail: None })
+        }
         Some(_) => {
             Err(FormatError::NotKnown { name: name.to_owned(), why: "it starts with something else than JSON".into() })
         }
@@ -106,7 +112,7 @@ fn open_nested(bytes: &[u8], name: &str, depth: u8) -> Result<Opened, FormatErro
 /// A trace in object form has its events under `traceEvents`; a HAR has a `log`. Whichever key of
 /// the two is met first decides.
 fn looks_like_trace(text: &[u8]) -> bool {
-    let find = |needle: &[u8]| text.windows(needle.len()).position(|w| w == needle);
+    let find = |needle: &[u8]| memchr::memmem::find(text, needle);
     match (find(b"\"traceEvents\""), find(b"\"log\"")) {
         (Some(trace), Some(log)) => trace < log,
         (Some(_), None) => true,
@@ -114,9 +120,11 @@ fn looks_like_trace(text: &[u8]) -> bool {
     }
 }
 
-fn trace_alone(text: &[u8], name: &str) -> Result<Opened, FormatError> {
-    // Read once here, so that a file without a page load is refused at once.
-    trace::read(text, name, None)?;
-    let load = RawLoad { trace: Some(text.to_vec()), name: name.to_owned(), ..RawLoad::default() };
-    Ok(Opened { manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None })
+fn trace_alone(bytes: Cow<'_, [u8]>, name: &str) -> Opened {
+    let mut trace = bytes.into_owned();
+    if trace.starts_with(&[0xef, 0xbb, 0xbf]) {
+        trace.drain(..3);
+    }
+    let load = RawLoad { trace: Some(trace), name: name.to_owned(), ..RawLoad::default() };
+    Opened { manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None }
 }

@@ -152,16 +152,53 @@ fn a_trace_that_was_cut_off_keeps_what_came_before() {
 }
 
 #[test]
-fn two_hundred_thousand_events_at_one_moment_are_read() {
-    let mut text = trace("");
-    for _ in 0..200_000 {
-        text.push_str(",{\"name\":\"FunctionCall\",\"ph\":\"X\",\"ts\":1150000,\"dur\":\"5\",\"pid\":\"7\",\"tid\":7}");
-    }
-    text.push(']');
+fn two_million_events_at_one_moment_are_read() {
+    let event = ",{\"name\":\"Paint\",\"ph\":\"X\",\"ts\":1150000,\"dur\":\"5\",\"pid\":\"7\",\"tid\":7}";
+    let text = format!("{}{}]", trace(""), event.repeat(2_000_000));
     let load = load(text.as_bytes());
     assert!(load.work.len() < 2_000, "nesting is limited");
     let analysis = analyse(&load, &NoBodies);
     assert_eq!(analysis.main_thread.unwrap().total_ms, Millis(80.0));
+}
+
+#[test]
+fn what_is_of_another_type_than_it_should_be_is_passed_over() {
+    let strange = [
+        r#"{"name":["RunTask"],"ph":{"a":1},"ts":{"b":[1]},"dur":null,"pid":true,"tid":"7","args":7}"#,
+        r#"{"name":"FunctionCall","ph":"X","ts":1120000,"dur":1000,"pid":7,"tid":7,"args":[1,{"data":2}]}"#,
+        r#"{"name":"EventTiming","ph":"b","ts":1120000,"pid":7,"tid":7,"args":{"data":{"timeStamp":"soon","duration":[]}}}"#,
+        r#"{"name":"LayoutShift","ph":"I","ts":1120000,"pid":7,"tid":7,"args":{"data":{"score":1e999,"impacted_nodes":{"old_rect":1}}}}"#,
+        r#"{"name":"Profile","ph":"P","id":"0x1","ts":1120000,"pid":7,"tid":7,"args":{"data":{"startTime":"never"}}}"#,
+        r#"{"name":"ProfileChunk","ph":"P","id":1,"ts":1120000,"pid":7,"tid":9,"args":{"data":{"cpuProfile":{"nodes":[{"id":2,"parent":2,"callFrame":{}}],"samples":[2,77,2]},"timeDeltas":[1,-5000000,9]}}}"#,
+        r#"{"name":"ProfileChunk","ph":"P","id":"0x1","ts":1120000,"pid":7,"tid":9,"args":{"data":{"cpuProfile":{"samples":"none"}}}}"#,
+        r#"{"name":"ResourceSendRequest","ph":"I","ts":1120000,"pid":7,"tid":7,"args":{"data":{"requestId":4,"url":[]}}}"#,
+    ];
+    let load = load(format!("{},{}]", trace(""), strange.join(",")).as_bytes());
+    assert_eq!(load.fcp, Some(Millis(200.0)));
+    assert!(load.notes.iter().any(|n| n.starts_with("1 chunks of the profiler's samples")), "{:?}", load.notes);
+    let _ = analyse(&load, &NoBodies);
+}
+
+#[test]
+fn depth_and_bytes_that_are_no_text_do_no_harm() {
+    let deep = format!(
+        "{},{{\"name\":\"Layout\",\"ph\":\"X\",\"ts\":1120000,\"dur\":9,\"pid\":7,\"tid\":7,\"args\":{}{},\"more\":{}{}}}]",
+        trace(""),
+        "[".repeat(200_000),
+        "]".repeat(200_000),
+        "{\"a\":".repeat(100_000),
+        format!("1{}", "}".repeat(100_000)),
+    );
+    // Either is fine: a load, or a sentence.
+    match open(deep.as_bytes(), "deep.json") {
+        Ok(opened) => drop(opened.loads[0].assemble()),
+        Err(error) => assert!(error.to_string().starts_with("deep.json"), "{error}"),
+    }
+    let mut bytes = format!("{}]", trace("")).into_bytes();
+    let at = bytes.windows(4).position(|w| w == b"a.js").unwrap();
+    bytes[at] = 0xff;
+    let load = load(&bytes);
+    assert!(load.notes[0].contains("not valid UTF-8") && load.fcp.is_some());
 }
 
 proptest! {

@@ -191,3 +191,65 @@ fn of_several_navigations_the_last_that_painted_is_read() {
     ]);
     assert_eq!((&*load.url, load.fcp), ("http://a.test/next", Some(Millis(250.0))));
 }
+
+#[test]
+fn timers_handlers_and_forced_layout_name_their_lines() {
+    let stack = json!([{"functionName": "poll", "url": "http://a.test/poll.js", "lineNumber": 12}, {"functionName": "start", "url": "http://a.test/poll.js", "lineNumber": 3}]);
+    let load = load(vec![
+        paint(10.0),
+        at("TimerInstall", "I", 20.0, 0.0, json!({"data": {"timerId": 4, "timeout": 50, "stackTrace": stack}})),
+        at("RunTask", "X", 71.0, 20.0, json!({})),
+        at("TimerFire", "X", 72.0, 15.0, json!({"data": {"timerId": 4}})),
+        at("FunctionCall", "X", 73.0, 12.0, json!({"data": {"functionName": "tick", "url": "http://a.test/poll.js", "lineNumber": 20}})),
+        at("Layout", "X", 75.0, 3.0, json!({"beginData": {"frame": "F", "stackTrace": stack}})),
+        at("UpdateLayoutTree", "X", 79.0, 2.0, json!({"beginData": {"stackTrace": stack}})),
+        at("RunTask", "X", 100.0, 9.0, json!({})),
+        at("Layout", "X", 101.0, 5.0, json!({"beginData": {"frame": "F"}})),
+    ]);
+    let analysis = analyse(&load, &NoBodies);
+    let timer = &analysis.handlers[0];
+    assert_eq!((&*timer.what, timer.runs, timer.timeout_ms), ("timer", 1, Some(Millis(50.0))));
+    let by = timer.by.as_ref().unwrap();
+    assert_eq!((&*by.function, by.line), ("poll", Some(12)), "who set it, not what it runs");
+    assert_eq!(analysis.forced.len(), 1, "the frame's own layout was not forced");
+    let forced = &analysis.forced[0];
+    assert_eq!((forced.times, forced.layout_ms, forced.style_ms), (2, Millis(3.0), Millis(2.0)));
+    assert_eq!(forced.by.line, Some(12));
+}
+
+#[test]
+fn marks_measures_and_inputs_keep_their_times() {
+    let timing = |name: &str, ph: &str, ms: f64, id: &str, args: Value| {
+        let mut event = at(name, ph, ms, 0.0, args);
+        event["cat"] = "blink.user_timing".into();
+        event["id2"] = json!({"local": id});
+        event
+    };
+    let input = |kind: &str, id: u64, at_ms: f64, from: f64, to: f64, long: f64| {
+        at("EventTiming", "b", at_ms, 0.0, json!({"data": {"type": kind, "interactionId": id, "timeStamp": at_ms, "processingStart": from, "processingEnd": to, "duration": long, "nodeId": 9, "frame": "F"}}))
+    };
+    let mut elsewhere = input("click", 8, 700.0, 701.0, 1_300.0, 900.0);
+    elsewhere["args"]["data"]["frame"] = "another frame".into();
+    let load = load(vec![
+        paint(10.0),
+        timing("ready", "I", 40.0, "0x1", json!({"data": {"startTime": 40.0}})),
+        timing("domComplete", "R", 50.0, "0x1", json!({"frame": "F"})),
+        timing("build", "b", 60.0, "0x2", json!({"startTime": 60.0})),
+        timing("sort", "b", 70.0, "0x3", json!({"startTime": 70.0})),
+        timing("build", "e", 95.0, "0x2", json!({})),
+        timing("sort", "e", 90.0, "0x3", json!({})),
+        timing("never ended", "b", 96.0, "0x4", json!({})),
+        input("pointerdown", 7, 500.0, 520.0, 521.0, 40.0),
+        input("click", 7, 580.0, 581.0, 700.0, 150.0),
+        elsewhere,
+    ]);
+    let named: Vec<_> = load.user_timings.iter().map(|t| (&*t.name, t.at_ms.0, t.duration_ms.map(|d| d.0))).collect();
+    assert_eq!(named, [("ready", 40.0, None), ("build", 60.0, Some(35.0)), ("sort", 70.0, Some(20.0))]);
+    let analysis = analyse(&load, &NoBodies);
+    assert_eq!(analysis.metrics.inp_ms, Some(Millis(150.0)));
+    let click = &analysis.interactions[0];
+    assert_eq!(
+        (click.input_delay_ms, click.handling_ms, click.presentation_ms),
+        (Millis(1.0), Millis(119.0), Millis(30.0))
+    );
+}

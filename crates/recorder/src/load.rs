@@ -147,7 +147,7 @@ impl LoadJob<'_> {
             client.call(Some(session), "Tracing.start", config, CALL).await?;
         }
         if self.instruments.frames {
-            let cast = json!({"format": "jpeg", "quality": 48, "maxWidth": 480, "maxHeight": 720, "everyNthFrame": 1});
+            let cast = json!({"format": "jpeg", "quality": 48, "maxWidth": 440, "maxHeight": 660, "everyNthFrame": 1});
             client.call(Some(session), "Page.startScreencast", cast, CALL).await?;
         }
         self.stage(Stage::Connecting, 0, None);

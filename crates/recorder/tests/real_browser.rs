@@ -7,8 +7,9 @@ use axum::Router;
 use axum::http::StatusCode;
 use axum::response::Html;
 use axum::routing::get;
-use phainon_core::{Analysis, NoBodies, analyse, preset};
-use phainon_recorder::{RecordError, RecordRequest, Recording, Stage, record};
+use phainon_core::profile::functions;
+use phainon_core::{Analysis, Load, Millis, NoBodies, Outcome, Owners, Visit, analyse, preset, return_visit};
+use phainon_recorder::{RecordError, RecordRequest, Recording, Stage, Step, record};
 use phainon_standin::{HOME, StandIn};
 use std::net::SocketAddr;
 use std::path::Path;
@@ -238,4 +239,64 @@ async fn a_killed_browser_is_a_failed_load_and_a_cancelled_one_leaves_nothing() 
     job.abort();
     until("no browser of a cancelled recording runs", || browsers(&mine).is_empty()).await;
     until("no profile of a cancelled recording is left", || ours().is_empty()).await;
+}
+
+/// The booking page over HTTP/2, with a scripted user, its return visit, and the load for used code.
+#[tokio::test]
+async fn a_recording_in_depth_has_both_visits_an_interaction_and_used_code() {
+    let _turn = TURN.lock().await;
+    let stand_in = StandIn::start().await.unwrap();
+    let mut request = RecordRequest::new("https://www.skerryline.test/book/", preset("home-laptop").unwrap(), 1);
+    request.hosts = stand_in.hosts();
+    request.trusted_key = Some(stand_in.key_hash().to_owned());
+    request.return_visits = true;
+    request.detail = true;
+    request.steps = Step::parse_all("click #more\nwait 200\nclick #fewer").unwrap();
+    let recording = recorded(&request).await.unwrap();
+    assert!(recording.loads.iter().all(|l| l.raw.failed.is_none()), "{:?}", recording.loads[0].raw.failed);
+    assert_eq!(recording.loads.len(), 2);
+    let loads: Vec<Load> = recording.loads.iter().map(|l| l.raw.assemble().unwrap()).collect();
+    let (one, two) = (&loads[0], &loads[1]);
+    assert_eq!((one.visit, two.visit), (Visit::First, Visit::Return));
+
+    let first = analyse(one, &NoBodies);
+    assert!(first.requests.iter().all(|r| r.protocol.as_deref() == Some("h2")), "everything came over HTTP/2");
+    assert_eq!(first.interactions.len(), 2, "{:?}", first.interactions);
+    assert_eq!(first.interactions[0].selector.as_deref(), Some("#more"));
+    assert!(first.metrics.inp_ms.unwrap() > Millis(20.0), "the handler works for a while");
+    assert!(first.forced.iter().any(|f| &*f.by.function == "layBerths"), "{:?}", first.forced);
+    assert!(first.handlers.iter().any(|h| h.by.as_ref().is_some_and(|b| &*b.function == "onMore")));
+    assert!(first.metrics.speed_index_ms.unwrap() >= first.metrics.fcp_ms.unwrap() - Millis(100.0));
+    let profile = one.profile.as_ref().unwrap();
+    let owners = Owners::of(one, &[]);
+    let by_function = functions(profile, &one.work, &owners, Millis::ZERO, Millis(1e9));
+    assert!(by_function.heaviest.iter().take(4).any(|f| &*f.place.function == "haul"), "{:?}", by_function.heaviest);
+
+    // What the headers promised is what the return visit did.
+    let visit = return_visit(one, two);
+    let of = |name: &str| visit.rows.iter().find(|r| r.url.ends_with(name)).unwrap();
+    assert_eq!(of("/themes/tidemark/base.css").outcome, Outcome::FromCache);
+    assert_eq!(of("/rules.js").outcome, Outcome::Revalidated, "{:?}", of("/rules.js"));
+    assert_eq!(of("/book/").outcome, Outcome::Again);
+    assert_eq!(of("/book/").header.as_deref(), Some("cache-control: no-store"));
+    assert!(visit.again_bytes.0 * 10 < visit.first_bytes.0, "{:?} of {:?}", visit.again_bytes, visit.first_bytes);
+    assert!(analyse(two, &NoBodies).interactions.is_empty(), "the scripted user acts on first visits");
+
+    let detail = recording.detail.unwrap();
+    let used = |name: &str| detail.coverage.iter().find(|c| c.url.ends_with(name)).unwrap().unused_share();
+    assert!(used("/vendor.js") > 0.8, "a library mostly unused: {}", used("/vendor.js"));
+    assert!(used("/base.css") > 0.8, "{}", used("/base.css"));
+    assert!(detail.inline_only.unwrap().starts_with(&[0xff, 0xd8]), "a JPEG");
+}
+
+#[tokio::test]
+async fn a_step_that_finds_nothing_marks_the_load_and_keeps_it() {
+    let _turn = TURN.lock().await;
+    let address = troubles().await;
+    let mut request = request(address, "/quiet");
+    request.steps = Step::parse_all("click #nowhere").unwrap();
+    let recording = recorded(&request).await.unwrap();
+    let raw = &recording.loads[0].raw;
+    assert_eq!(raw.failed.as_deref(), Some("The step “click #nowhere” found no such element."));
+    assert!(first(&recording).metrics.fcp_ms.is_some(), "what was observed until then is kept");
 }

@@ -154,3 +154,50 @@ fn a_har_alone_leaves_unknown_what_it_cannot_tell() {
         "a budget that cannot be judged is not met"
     );
 }
+
+#[test]
+fn both_visits_an_interaction_and_the_rest_of_the_metrics_are_in_the_demo() {
+    let archive = demo().replace("home-phone-on-the-move", "booking-home-laptop");
+    let out = printed(&["analyse", &archive, "--json"]);
+    assert_eq!((&out["visit"], &out["of"]), (&Value::from("first"), &Value::from(6)));
+    let number = |name: &str| out["metrics"][name].as_f64().unwrap();
+    assert!(number("inp_ms") > 20.0 && number("speed_index_ms") > 100.0 && number("tti_ms") > number("fcp_ms"));
+    assert_eq!(out["interactions"].as_array().unwrap().len(), 3);
+    assert_eq!(out["interactions"][0]["selector"], "#more");
+    // A warm load is told apart and far lighter, and stays out of the recording's own rulers.
+    let again = printed(&["analyse", &archive, "--json", "--load", "2"]);
+    assert_eq!(again["visit"], "return");
+    let weight = |of: &Value| of["metrics"]["transferred_bytes"].as_f64().unwrap();
+    assert!(weight(&again) * 10.0 < weight(&out));
+    let lcp = out["summary"]["rows"].as_array().unwrap().iter().find(|r| r["metric"] == "lcp").unwrap();
+    assert_eq!(lcp["values"].as_array().unwrap().len(), 3);
+    assert_eq!(out["summary"]["return_visits"], 3);
+    assert_eq!(phainon(&["analyse", &archive, "--budget", "inp=1ms"]).status.code(), Some(1));
+    assert_eq!(phainon(&["record", "http://a.test/", "--step", "jump #more"]).status.code(), Some(2));
+}
+
+#[test]
+fn a_har_and_a_trace_are_read_together_and_strangers_are_not() {
+    let (_one, har) = written(
+        "a.har",
+        r#"{"log":{"version":"1.2","entries":[{"startedDateTime":"2026-11-24T09:00:00Z","request":{"method":"GET","url":"http://a.test/"},
+        "response":{"status":200,"content":{"size":10,"mimeType":"text/html"},"bodySize":10},"timings":{"wait":80,"receive":5}}]}}"#,
+    );
+    let trace = |url: &str| {
+        format!(
+            r#"{{"traceEvents":[{{"name":"navigationStart","ph":"R","ts":1000000,"pid":7,"tid":7,"args":{{"data":{{"documentLoaderURL":"{url}","navigationId":"N"}}}}}},
+            {{"name":"RunTask","ph":"X","ts":1100000,"dur":90000,"pid":7,"tid":7}},
+            {{"name":"firstContentfulPaint","ph":"R","ts":1200000,"pid":7,"tid":7,"args":{{"data":{{"navigationId":"N"}}}}}}]}}"#
+        )
+    };
+    let (_two, same) = written("same.json", &trace("http://a.test/"));
+    let (_three, other) = written("other.json", &trace("http://b.test/"));
+    let path = |file: &PathBuf| file.to_str().unwrap().to_owned();
+    let out = printed(&["analyse", &path(&har), &path(&same), "--json"]);
+    assert_eq!(out["source"], "har_and_trace");
+    assert_eq!((&out["metrics"]["ttfb_ms"], &out["metrics"]["fcp_ms"]), (&Value::from(80.0), &Value::from(200.0)));
+    let apart = phainon(&["analyse", &path(&har), &path(&other)]);
+    assert_eq!(apart.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&apart.stderr).contains("a.har and other.json are not of the same load"));
+    assert_eq!(phainon(&["analyse", &path(&same), &path(&other)]).status.code(), Some(2));
+}

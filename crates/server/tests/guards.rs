@@ -27,6 +27,58 @@ fn call(method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Reque
 
 const HOST: (&str, &str) = ("host", "127.0.0.1:7460");
 
+const MULTIPART: (&str, &str) = ("content-type", "multipart/form-data; boundary=part");
+
+/// Files as a browser's form sends them.
+fn form(files: &[(&str, &str)]) -> String {
+    let parts = files.iter().map(|(name, text)| {
+        format!("--part\r\ncontent-disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n{text}\r\n")
+    });
+    format!("{}--part--\r\n", parts.collect::<String>())
+}
+
+#[tokio::test]
+async fn a_load_is_read_in_depth_and_what_was_recorded_stays_inert() {
+    let state = Arc::new(State::new(Store::in_memory().unwrap()));
+    let entry = |url: &str, mime: &str, text: &str| {
+        format!(
+            r#"{{"startedDateTime":"2026-11-24T09:00:00Z","request":{{"method":"GET","url":"{url}"}},"response":{{"status":200,"content":{{"size":9,"mimeType":"{mime}","text":"{text}"}}}},"timings":{{"wait":80,"receive":20}}}}"#
+        )
+    };
+    let har = format!(
+        r#"{{"log":{{"version":"1.2","entries":[{},{},{}]}}}}"#,
+        entry("http://a.test/", "text/html", "<script src=a.js></script>"),
+        entry("http://a.test/x.svg", "image/svg+xml", "<svg onload='alert(1)'/>"),
+        entry("http://a.test/d.json", "application/json", "[1,2]"),
+    );
+    let event = |name: &str, ph: &str, at: f64, more: &str| {
+        format!(r#"{{"name":"{name}","ph":"{ph}","ts":{},"dur":30000,"pid":7,"tid":7,"args":{more}}}"#, 5e6 + at * 1e3)
+    };
+    let trace = [
+        event("thread_name", "M", 0.0, r#"{"name":"CrRendererMain"}"#),
+        event("navigationStart", "R", 0.0, r#"{"data":{"documentLoaderURL":"http://a.test/","navigationId":"N"}}"#),
+        event("RunTask", "X", 100.0, "{}"),
+    ];
+    let trace = format!("[{}]", trace.join(","));
+    let files = form(&[("a.har", &har), ("a.json", &trace)]);
+    let (status, text, _) = ask(&state, call("POST", "/api/import", &[HOST, MULTIPART], &files)).await;
+    assert_eq!((status, text.as_str()), (StatusCode::OK, r#"{"ids":[1]}"#));
+    let get = async |path: &str| ask(&state, call("GET", &format!("/api/recordings/1/{path}"), &[HOST], "")).await;
+    let (status, tracks, _) = get("loads/1/tracks").await;
+    assert!(status == StatusCode::OK && tracks.contains("\"tasks\":1"));
+    assert!(get("loads/1/functions?from=0&to=50").await.1.contains("\"sampled_ms\":0"));
+    assert!(get("loads/1/document").await.1.contains("\"inline_script\""));
+    assert!(get("loads/1/requests/2/body").await.1.contains("[\\n  1,\\n  2\\n]"), "data are set out");
+    let (status, _, policy) = get("loads/1/requests/1/picture").await;
+    assert!(status == StatusCode::OK && policy.unwrap().starts_with("sandbox; default-src 'none'"));
+    assert_eq!(get("loads/1/requests/0/picture").await.0, StatusCode::NOT_FOUND, "a document is no picture");
+    for nothing in ["loads/1/requests/9/body", "loads/7/tracks", "detail/used?url=x", "visits?first=1&again=2"] {
+        let (status, text, _) = get(nothing).await;
+        assert!(status == StatusCode::NOT_FOUND && text.contains("detail"), "{nothing}: {status} {text}");
+    }
+    assert_eq!(get("detail").await.1, "null", "an imported file tells nothing of used code");
+}
+
 #[tokio::test]
 async fn only_its_own_pages_may_change_anything() {
     let state = Arc::new(State::new(Store::in_memory().unwrap()));
@@ -39,8 +91,8 @@ async fn only_its_own_pages_may_change_anything() {
     );
     let elsewhere = [HOST, ("origin", "http://evil.test")];
     assert_eq!(ask(&state, call("POST", "/api/import", &elsewhere, "{}")).await.0, StatusCode::FORBIDDEN);
-    let (status, text, _) =
-        ask(&state, call("POST", "/api/import?name=x.har", &[HOST, ("origin", "http://127.0.0.1:7460")], "{")).await;
+    let own = [HOST, ("origin", "http://127.0.0.1:7460"), MULTIPART];
+    let (status, text, _) = ask(&state, call("POST", "/api/import", &own, &form(&[("x.har", "{")]))).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(text.contains("x.har is cut off"), "{text}");
     assert!(ask(&state, call("GET", "/api/recordings/99", &[HOST], "")).await.1.contains("There is no recording 99."));

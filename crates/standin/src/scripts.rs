@@ -121,7 +121,7 @@ pub fn advert() -> String {
 /// tide-table: builds 1,500 rows and sorts them; measures each row as it goes, or all at once.
 pub fn table(measure_each: bool) -> String {
     let measure = if measure_each {
-        "if (n % 5 === 0) widest = Math.max(widest, line.offsetWidth + line.lastChild.offsetHeight);"
+        "if (n % 30 === 0) widest = Math.max(widest, line.offsetWidth + line.lastChild.offsetHeight);"
     } else {
         ""
     };

@@ -74,3 +74,77 @@ async fn files_weigh_and_are_sent_as_the_scenario_says() {
         "each host has its own files"
     );
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_page_has_its_faults_and_their_repairs() {
+    let stand_in = StandIn::start().await.unwrap();
+    let page = |path: &str| get(&stand_in, "www.skerryline.test", path, "");
+    let file = |host: &str, path: &str, more: &str| get(&stand_in, host, path, more);
+    const STATIC: &str = "static.skerryline.test";
+
+    let timetable = page("/timetable/").text();
+    assert!(timetable.contains("id=\"rows\"") && timetable.matches("<tr>").count() == 1, "a script builds the rows");
+    let rows = page("/timetable/?fix=rows-in-html").text();
+    assert_eq!(rows.matches("<tr><td>").count(), 1_500);
+    let row = |text: &str| text.split("<tr><td>").nth(700).unwrap().split("</tr>").next().unwrap().to_owned();
+    assert_eq!(row(&rows), row(&page("/timetable/?fix=rows-in-html,query-batched").text()), "one query says the same");
+    assert!(page("/timetable/?fix=layout-batched").text().contains("table-batched.js"));
+    let measures = |path| file(STATIC, path, "").text().contains("line.offsetWidth");
+    assert!(measures("/plugins/tide-table/table.js") && !measures("/plugins/tide-table/table-batched.js"));
+
+    let crossing = page("/crossing/anvil-gull/").text();
+    assert!(crossing.contains("class=\"lead\"") && crossing.contains("sound-1.jpg\" alt"), "pictures without dimensions");
+    assert!(page("/crossing/anvil-gull/?fix=pictures-sized").text().contains("sound-1-small.jpg\" width=\"480\""));
+    let weight = |path| file(STATIC, path, "").body.len();
+    assert!(weight("/media/sound-1.jpg") > 6 * weight("/media/sound-1-small.jpg"));
+    assert!(file("fonts.typequay.test", "/quay.css", "").text().contains("font-display: block"));
+    assert!(page("/crossing/anvil-gull/?fix=font-swap").text().contains("font-display: swap"));
+
+    let book = page("/book/").text();
+    assert!(book.contains("src=\"//chat.parleydock.test/chat.js\"") && book.contains("book.js"));
+    let mended = page("/book/?fix=chat-delayed,tags-delayed,answer-split").text();
+    assert!(!mended.contains("async src=\"//chat") && !mended.contains("async src=\"//tags") && mended.contains("book-split.js"));
+
+    let notice = page("/notices/winter-refit/");
+    assert!(notice.body.len() > 165_000 && notice.text().contains("player.js"));
+    let light = page("/notices/winter-refit/?fix=style-in-file,player-on-demand,imports-flat");
+    assert!(light.body.len() < 12_000 && light.text().contains("notices-flat.css"), "{}", light.body.len());
+    assert!(file(STATIC, "/themes/tidemark/notices.css", "").text().starts_with("@import"));
+    assert!(file(STATIC, "/themes/tidemark/notices-type.css", "").text().starts_with("@import"));
+    let moved = page("/notices/2026/winter-refit.html");
+    assert!(moved.head.starts_with("HTTP/1.1 301") && moved.header("location") == Some("/notices/winter-refit/"));
+
+    let fleet = page("/fleet/").text();
+    assert_eq!(fleet.matches(".png\" alt").count(), 40);
+    assert_eq!(page("/fleet/?fix=pictures-sized").text().matches("loading=\"lazy\"").count(), 34);
+    let png = file(STATIC, "/media/fleet/07.png", "");
+    assert!(png.body.starts_with(b"\x89PNG") && png.body.len() > 150_000, "{}", png.body.len());
+    assert_eq!(png.header("cache-control"), Some("max-age=60"));
+    assert!(png.header("set-cookie").is_some());
+    let mended = file(STATIC, "/media/fleet/07.png", "Cookie: fix=cookies-off+cache-long\r\n");
+    assert!(mended.header("set-cookie").is_none() && mended.header("cache-control").unwrap().contains("31536000"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_hands_its_repairs_to_its_files_and_the_page_cache_saves_the_work() {
+    let stand_in = StandIn::start().await.unwrap();
+    let page = |query: &str| get(&stand_in, "www.skerryline.test", &format!("/{query}"), "");
+    let answer = page("?fix=text-packed,page-cache");
+    let cookie = answer.header("set-cookie").unwrap().split(';').next().unwrap().to_owned();
+    let vendor = get(
+        &stand_in,
+        "static.skerryline.test",
+        "/themes/tidemark/vendor.js",
+        &format!("Accept-Encoding: gzip\r\nCookie: {cookie}\r\n"),
+    );
+    assert_eq!(vendor.header("content-encoding"), Some("gzip"));
+    assert!(answer.header("server-timing").is_some(), "the first is made");
+    let again = page("?fix=text-packed,page-cache");
+    assert!(again.header("server-timing").is_none() && again.body == answer.body, "the second is kept");
+    assert!(page("?fix=text-packed").header("server-timing").is_some());
+    // A kept copy can be asked about.
+    let rules = get(&stand_in, "tags.driftmetric.test", "/rules.js", "");
+    let tag = rules.header("etag").unwrap();
+    let asked = get(&stand_in, "tags.driftmetric.test", "/rules.js", &format!("If-None-Match: {tag}\r\n"));
+    assert!(asked.head.starts_with("HTTP/1.1 304") && asked.body.is_empty());
+}

@@ -14,6 +14,8 @@ export function RatedBar(props: {
   target: number;
   limit: number;
   rating: Rating;
+  /** The return visits' median. */
+  again?: number | undefined;
 }) {
   const { metric, median, target, limit, rating } = props;
   const width = 420;
@@ -23,7 +25,7 @@ export function RatedBar(props: {
   const hatch = `hatch-${rating}`;
   const end = x(median);
   const plainTo = Math.min(end, x(target));
-  const label = `${metricText(metric, median)}, ${rating}; target ${metricText(metric, target)}, limit ${metricText(metric, limit)}`;
+  const label = `${metricText(metric, median)}, ${rating}${props.again === undefined ? '' : `, return visits ${metricText(metric, props.again)}`}; target ${metricText(metric, target)}, limit ${metricText(metric, limit)}`;
   // Labels that would run into each other turn away.
   const close = x(limit) - x(target) < 60;
   const anchor = (value: number) =>
@@ -53,6 +55,16 @@ export function RatedBar(props: {
       <text x={x(limit)} y="9" fontSize="11" textAnchor={anchor(limit)} fill="var(--ink-2)">
         {metricText(metric, limit)}
       </text>
+      {props.again !== undefined && (
+        <path
+          d={`M${x(props.again)} 18l5 7l-5 7l-5 -7z`}
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+          strokeWidth="1.3"
+        >
+          <title>{`return visits: ${metricText(metric, props.again)}`}</title>
+        </path>
+      )}
       {props.values.map((value, i) =>
         value === null ? null : (
           <circle key={i} cx={x(value)} cy="37" r="3" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.1">

@@ -1,29 +1,48 @@
-import { useCallback, useState } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useState } from 'react';
 import { Navigate, Route, Routes, useNavigate } from 'react-router';
-import DocumentView from '../views/document/DocumentView';
 import FindingsView from '../views/findings/FindingsView';
-import FramesView from '../views/frames/FramesView';
 import GlanceView from '../views/glance/GlanceView';
-import JobView from '../views/job/JobView';
-import MainThreadView from '../views/main-thread/MainThreadView';
 import PathView from '../views/path/PathView';
-import PlanView from '../views/plan/PlanView';
 import { RecordingsView } from '../views/recordings/RecordingsView';
 import RequestsView from '../views/requests/RequestsView';
-import WeightView from '../views/weight/WeightView';
 import { HelpDialog } from './HelpDialog';
 import { LeftColumn } from './LeftColumn';
 import { RecordDialog } from './RecordDialog';
 import { RecordingFrame } from './RecordingFrame';
 import { TopBar } from './TopBar';
 import { useDrop } from './useDrop';
+import { Waiting } from '../parts/states';
 import { useKeys } from './keys';
 
-// All screens are in one bundle: fetched one by one, each would show a gap of its own at first opening.
+// What most people open later is not in the first bundle; it is fetched as soon as nothing else is to
+// be done, so that no screen shows a gap of its own.
+const LATER = {
+  document: () => import('../views/document/DocumentView'),
+  frames: () => import('../views/frames/FramesView'),
+  job: () => import('../views/job/JobView'),
+  mainThread: () => import('../views/main-thread/MainThreadView'),
+  plan: () => import('../views/plan/PlanView'),
+  weight: () => import('../views/weight/WeightView'),
+};
+const DocumentView = lazy(LATER.document);
+const FramesView = lazy(LATER.frames);
+const JobView = lazy(LATER.job);
+const MainThreadView = lazy(LATER.mainThread);
+const PlanView = lazy(LATER.plan);
+const WeightView = lazy(LATER.weight);
+
+function useFetchLater() {
+  useEffect(() => {
+    const timer = setTimeout(() => Object.values(LATER).forEach((load) => void load()), 300);
+    return () => clearTimeout(timer);
+  }, []);
+}
+
 export function App() {
   const [recordOpen, setRecordOpen] = useState(false);
   const [helpOpen, setHelpOpen] = useState(false);
   const navigate = useNavigate();
+  useFetchLater();
   useKeys({ r: () => setRecordOpen(true), '?': () => setHelpOpen(true) });
   const record = useCallback(() => setRecordOpen(true), []);
   const dropping = useDrop((id) => navigate(`/recordings/${id}/glance`));
@@ -32,6 +51,7 @@ export function App() {
       <TopBar onRecord={record} onHelp={() => setHelpOpen(true)} />
       <div className="grid min-h-0 grid-cols-[188px_minmax(0,1fr)]">
         <LeftColumn />
+        <Suspense fallback={<Waiting />}>
         <Routes>
           <Route index element={<Navigate to="/recordings" replace />} />
           <Route path="recordings" element={<RecordingsView onRecord={record} />} />
@@ -60,6 +80,7 @@ export function App() {
             }
           />
         </Routes>
+        </Suspense>
       </div>
       <RecordDialog open={recordOpen} onOpenChange={setRecordOpen} />
       <HelpDialog open={helpOpen} onOpenChange={setHelpOpen} />

@@ -1,5 +1,5 @@
 import { Download } from 'lucide-react';
-import { useEffect, useMemo, useState } from 'react';
+import { Suspense, useEffect, useMemo, useState } from 'react';
 import {
   Link,
   NavLink,
@@ -269,7 +269,9 @@ function Loaded({ recording }: { recording: RecordingHead }) {
           {load.error ? (
             <Trouble error={load.error} again={() => void load.refetch()} />
           ) : reading ? (
-            <Outlet context={reading} />
+            <Suspense fallback={<Waiting />}>
+              <Outlet context={reading} />
+            </Suspense>
           ) : chosen ? (
             <Waiting />
           ) : (

@@ -436,6 +436,7 @@ impl Reader<'_> {
             }
         }
         self.facts.shifts.sort_by(|a, b| a.at.order(&b.at));
+        self.facts.user_timings.sort_by(|a, b| a.at_ms.order(&b.at_ms));
         let mut requests = Vec::new();
         for id in &self.order {
             let Some(seen) = self.network.remove(id) else { continue };

@@ -20,7 +20,11 @@ export default function GlanceView() {
       <p className="text-[13.5px] text-ink-2">{subline(recording)}</p>
       <div className="mt-2 border-t border-rule">
         {rows.map((row) => (
-          <RulerRow key={row.metric} row={row} />
+          <RulerRow
+            key={row.metric}
+            row={row}
+            again={recording.summary?.return_rows.find((r) => r.metric === row.metric)}
+          />
         ))}
       </div>
       {rows.length === 0 && <NotKnown reasons={load.missing.map((m) => m.why)} />}
@@ -47,14 +51,17 @@ function subline(recording: RecordingHead): string {
   const past = rows.filter((r) => r.rating === 'past').length;
   const near = rows.filter((r) => r.rating === 'near').length;
   const of = `Of ${plural(rows.length, 'measure')}, ${past ? `${past} ${past === 1 ? 'is' : 'are'} past the limit` : 'none is past its limit'}${near ? ` and ${near} near it` : ''}.`;
-  const counted = recording.loads.filter((l) => l.has_data).length;
+  const firsts = recording.loads.filter((l) => l.has_data && l.visit === 'first').length;
+  const counted = firsts || recording.loads.filter((l) => l.has_data).length;
+  const what = firsts ? 'first visits' : 'return visits';
   if (recording.source !== 'recording') return `${of} Read from ${recording.imported_from ?? 'an imported file'}.`;
-  if (counted < 2) return `${of} One load: one number lies, so record several before you trust it.`;
   const spread = recording.summary?.lcp_spread;
-  return `${of} Median of ${counted} first visits${spread !== null && spread !== undefined ? `; their largest paints agree to within ${Math.ceil(spread * 100)} %` : ''}.`;
+  const returns = recording.summary?.return_visits && firsts ? ' The hollow mark is the return visits’ median.' : '';
+  if (counted < 2) return `${of} One load: one number lies, so record several before you trust it.${returns}`;
+  return `${of} Median of ${counted} ${what}${spread !== null && spread !== undefined ? `; their largest paints agree to within ${Math.ceil(spread * 100)} %` : ''}.${returns}`;
 }
 
-function RulerRow({ row }: { row: MetricRow }) {
+function RulerRow({ row, again }: { row: MetricRow; again: MetricRow | undefined }) {
   const { short, words, how } = METRICS[row.metric];
   const over =
     row.rating === 'past'
@@ -76,6 +83,7 @@ function RulerRow({ row }: { row: MetricRow }) {
             <>
               {how} Median of: {each}. Target {metricText(row.metric, row.target)}, limit{' '}
               {metricText(row.metric, row.limit)}.
+              {again && ` Return visits: ${metricText(again.metric, again.median)}.`}
             </>
           }
         >
@@ -83,7 +91,7 @@ function RulerRow({ row }: { row: MetricRow }) {
         </Ask>
         <span className={`block text-[12px] font-semibold leading-tight ${TEXT[row.rating]}`}>{over}</span>
       </div>
-      <RatedBar {...row} />
+      <RatedBar {...row} again={again?.median} />
     </div>
   );
 }

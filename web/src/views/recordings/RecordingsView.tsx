@@ -9,7 +9,7 @@ import { Empty, Trouble, Waiting } from '../../parts/states';
 import { useKeys } from '../../shell/keys';
 import { useNotice } from '../../shell/notices';
 
-const SHOWN: Metric[] = ['lcp', 'fcp', 'tbt', 'cls', 'ttfb', 'weight'];
+const SHOWN: Metric[] = ['lcp', 'fcp', 'tbt', 'inp', 'cls', 'ttfb', 'weight'];
 const TEXT = { within: 'text-within', near: 'text-near', past: 'text-past' } as const;
 
 /** Every recording, newest first. */
@@ -135,7 +135,10 @@ function Row({ recording: r, onFocus }: { recording: RecordingHead; onFocus: () 
       </td>
       <td className="whitespace-nowrap pr-2">{day(r.recorded_at)}</td>
       <td className="text-right">
-        {r.loads.length}
+        {r.loads.filter((l) => l.visit === 'first').length || r.loads.length}
+        {r.loads.some((l) => l.visit === 'return') && (
+          <span className="block text-[12px] leading-tight text-ink-2">and return</span>
+        )}
         {failed > 0 && <span className="block text-[12px] text-past">{failed} failed</span>}
       </td>
       {SHOWN.map((metric) => {
