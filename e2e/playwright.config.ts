@@ -11,6 +11,7 @@ export default defineConfig({
   reporter: [['list']],
   use: {
     baseURL: process.env.PHAINON_ADDRESS ?? 'http://127.0.0.1:7460',
+    actionTimeout: 15_000,
     viewport: { width: 1280, height: 800 },
     launchOptions: { executablePath: browser, args: ['--no-sandbox'] },
     trace: 'off',

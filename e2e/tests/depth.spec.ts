@@ -10,7 +10,7 @@ async function open(page: Page, kind: string, conditions: string): Promise<strin
 
 test('requests: grouped, by chosen columns, in both visits, down to the body', async ({ page }) => {
   const here = await open(page, 'Home', 'Phone on the move');
-  await page.goto(`${here}/requests?filter=kind:script+size>50kB`);
+  await page.goto(`${here}/requests?filter=kind:script+size>30kB`);
   const rows = page.getByRole('listbox', { name: /waterfall/ }).getByRole('option');
   await expect(rows.first()).toBeVisible();
   const count = await rows.count();
@@ -29,16 +29,21 @@ test('requests: grouped, by chosen columns, in both visits, down to the body', a
 
   // What came from the cache on the return visit, and which header decided it.
   await page.goto(`${here}/requests`);
-  await expect(page.getByText(/On the return visit/)).toContainText('');
+  await expect(page.getByRole('region', { name: 'Load in hand' })).toContainText(/Return visit.*kB instead of 2\.41 MB/);
   await page.getByRole('button', { name: 'both visits' }).click();
+  await expect(page).toHaveURL(/beside=return/);
+  const filter = page.getByLabel('Filter requests by words and facts');
+  await filter.fill('place.js');
   await page.getByRole('option', { name: /place\.js/ }).click();
   const margin = page.getByRole('complementary', { name: 'Margin' });
   await expect(margin).toContainText('On the return visit');
   await expect(margin).toContainText('cache-control: no-store');
+  await filter.fill('rules.js');
   await page.getByRole('option', { name: /rules\.js/ }).click();
   await expect(margin).toContainText('asked, still good');
 
   // A script's body, set out, and what of it was used.
+  await filter.fill('vendor.js');
   await page.getByRole('option', { name: /vendor\.js/ }).click();
   await margin.getByRole('button', { name: 'Headers and body' }).click();
   const dialog = page.getByRole('dialog', { name: 'vendor.js' });
@@ -98,7 +103,7 @@ test('main thread: stacks, functions of a stretch, forced layout, an interaction
   await expect(samples).not.toHaveText(whole);
   await functions.getByRole('button', { name: 'call tree' }).click();
   await expect(functions.getByRole('tree')).toBeVisible();
-  await functions.getByRole('button', { name: 'Show per cent' }).click();
+  await functions.getByRole('button', { name: 'in %' }).click();
   await expect(functions.getByRole('treeitem').first()).toContainText('%');
 
   // A measure that the page made itself.

@@ -63,7 +63,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   // Record again: as it is, and with the hero in the HTML, so that both are of this machine.
   await page.keyboard.press('r');
   const record = page.getByRole('dialog', { name: 'Record a page' });
-  await record.getByLabel('Loads').fill('1');
+  await record.getByLabel('Loads', { exact: true }).fill('1');
   await record.getByLabel(/return visit/).uncheck();
   await record.getByRole('button', { name: 'Record one load' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at', { timeout: 90_000 });
@@ -101,7 +101,7 @@ test('a recording can be cancelled, and one that cannot be made says why', async
   await record.getByRole('button', { name: /^Record/ }).click();
   await expect(record.getByRole('alert')).toContainText('only http and https can be recorded');
   await record.getByLabel('Address').fill('http://no-such-host.skerryline.test/');
-  await record.getByLabel('Loads').fill('1');
+  await record.getByLabel('Loads', { exact: true }).fill('1');
   await record.getByRole('button', { name: /^Record/ }).click();
   await expect(page.getByRole('alert')).toContainText('no-such-host.skerryline.test does not resolve', { timeout: 40_000 });
 

@@ -8,9 +8,9 @@ use crate::metrics::{
 };
 use crate::path::{Leg, path_to_largest};
 use crate::{
-    Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Header, Initiator, Interaction, Lanes, Load,
-    Millis, Missing, Moved, Observed, Owner, Owners, Rect, RenderBlocker, RenderBlocking, RequestId, ResourceKind,
-    ScreenFrame, Source, UserTiming, Visit, forced, handlers, interactions, lanes, render_blockers,
+    Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Header, Initiator, Interaction, Lanes,
+    Load, Millis, Missing, Moved, Observed, Owner, Owners, Rect, RenderBlocker, RenderBlocking, RequestId,
+    ResourceKind, ScreenFrame, Source, UserTiming, Visit, forced, handlers, interactions, lanes, render_blockers,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

@@ -14,7 +14,7 @@ use ts_rs::TS;
 /// (RFC 6928, initial window).
 pub const FIRST_ROUND: usize = 14_600;
 /// A row of the text is at most this long; longer lines go on in the next row.
-const ROW: usize = 160;
+const ROW: usize = 96;
 /// Longer documents are shown up to here.
 const MOST_SHOWN: usize = 4_000_000;
 
@@ -167,7 +167,9 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
                 marks.push(mark(tag.at, Mark::Request { request }));
             }
         }
-        if tag.stops && let Some(stop) = first.and_then(|id| stop_for(load, &load.requests[id.0 as usize])) {
+        if tag.stops
+            && let Some(stop) = first.and_then(|id| stop_for(load, &load.requests[id.0 as usize]))
+        {
             marks.push(mark(tag.at, stop));
         }
         if tag.inline_script && tag.stops {
@@ -189,7 +191,8 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
     }
     let largest = largest(load, &found, base.as_ref(), &mut marks);
     marks.sort_by_key(|m| m.at);
-    let all = |ranges: &[Range<usize>]| ranges.iter().flat_map(|r| body[r.clone()].iter().copied()).collect::<Vec<u8>>();
+    let all =
+        |ranges: &[Range<usize>]| ranges.iter().flat_map(|r| body[r.clone()].iter().copied()).collect::<Vec<u8>>();
     let mut style = all(&found.styles);
     found.attributes.iter().for_each(|a| style.extend(a.bytes()));
     if body.len() > MOST_SHOWN {
@@ -231,9 +234,9 @@ fn stop_for(load: &Load, script: &Request) -> Option<Mark> {
     let run = load.work.iter().find(|w| w.name == WorkName::Evaluate && w.url.as_ref() == Some(&script.url))?;
     // What the parser had read before that run; a run inside a piece of parsing stopped that piece.
     let parsing = load.work.iter().filter(|w| w.name == WorkName::ParseHtml && w.start <= run.start);
-    let from = parsing.map(|w| if w.end() >= run.end() { run.start } else { w.end() }).fold(None, |last: Option<Millis>, at| {
-        Some(last.map_or(at, |l| l.max(at)))
-    })?;
+    let from = parsing
+        .map(|w| if w.end() >= run.end() { run.start } else { w.end() })
+        .fold(None, |last: Option<Millis>, at| Some(last.map_or(at, |l| l.max(at))))?;
     let from = from.min(run.start);
     Some(Mark::Stop { request: Some(script.id), from_ms: from, for_ms: run.end() - from })
 }
@@ -284,7 +287,9 @@ fn largest(load: &Load, found: &Found, base: Option<&url::Url>, marks: &mut Vec<
     let by_file = candidate.url.as_deref().and_then(|url| {
         found.tags.iter().find(|t| {
             t.name != "link"
-                && t.addresses.iter().any(|a| base.and_then(|b| b.join(a.trim()).ok()).is_some_and(|a| same_address(a.as_str(), url)))
+                && t.addresses
+                    .iter()
+                    .any(|a| base.and_then(|b| b.join(a.trim()).ok()).is_some_and(|a| same_address(a.as_str(), url)))
         })
     });
     let by_tag = || {
@@ -331,7 +336,10 @@ fn scan(body: &[u8]) -> Result<Found, String> {
             }
             "link" => {
                 let rel = get("rel").unwrap_or_default().to_ascii_lowercase();
-                if ["stylesheet", "preload", "modulepreload", "icon", "manifest", "prefetch"].iter().any(|r| rel.split_whitespace().any(|p| p == *r)) {
+                if ["stylesheet", "preload", "modulepreload", "icon", "manifest", "prefetch"]
+                    .iter()
+                    .any(|r| rel.split_whitespace().any(|p| p == *r))
+                {
                     addresses.extend(get("href"));
                     addresses.extend(get("imagesrcset").iter().flat_map(|s| candidates(s)));
                 }
@@ -488,12 +496,16 @@ mod tests {
     fn requests_stops_and_inline_code_stand_at_their_bytes() {
         let view = document_view(&load(), PAGE.as_bytes()).expect("a document");
         let at = |needle: &str| u32::try_from(PAGE.find(needle).expect("there")).expect("small");
-        let has = |place: u32, wanted: &dyn Fn(&Mark) -> bool| view.marks.iter().any(|m| m.at == place && wanted(&m.mark));
+        let has =
+            |place: u32, wanted: &dyn Fn(&Mark) -> bool| view.marks.iter().any(|m| m.at == place && wanted(&m.mark));
         assert!(has(at("<link"), &|m| *m == Mark::Request { request: RequestId(1) }));
         assert!(has(at("<script src"), &|m| *m == Mark::Request { request: RequestId(2) }));
         assert!(has(at("<img"), &|m| *m == Mark::Request { request: RequestId(3) }));
         // The parser had read up to the script at 70 ms and went on at 230.
-        assert!(has(at("<script src"), &|m| matches!(m, Mark::Stop { from_ms, for_ms, .. } if from_ms.0 == 70.0 && for_ms.0 == 160.0)));
+        assert!(has(
+            at("<script src"),
+            &|m| matches!(m, Mark::Stop { from_ms, for_ms, .. } if from_ms.0 == 70.0 && for_ms.0 == 160.0)
+        ));
         assert!(has(at("body{color"), &|m| matches!(m, Mark::InlineStyle { bytes: Bytes(15) })));
         assert!(has(at("go()"), &|m| matches!(m, Mark::InlineScript { bytes: Bytes(4) })));
         assert_eq!(view.inline_script.raw, Bytes(4));
@@ -517,7 +529,9 @@ mod tests {
         };
         load.lcp_candidates.push(candidate("http://a.test/l.jpg"));
         let view = document_view(&load, PAGE.as_bytes()).expect("a document");
-        assert!(view.marks.iter().any(|m| m.mark == Mark::Largest && m.at as usize == PAGE.find("<img").expect("there")));
+        assert!(
+            view.marks.iter().any(|m| m.mark == Mark::Largest && m.at as usize == PAGE.find("<img").expect("there"))
+        );
         load.lcp_candidates.push(candidate("http://a.test/other.jpg"));
         assert!(document_view(&load, PAGE.as_bytes()).expect("a document").largest.contains("does not stand"));
     }

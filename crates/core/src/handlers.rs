@@ -54,8 +54,7 @@ pub fn handlers(load: &Load, owners: &Owners) -> Vec<HandlerRow> {
         });
         let (what, timeout, by) = match piece.name {
             WorkName::Timer => {
-                let set =
-                    load.timers.iter().rev().find(|t| Some(t.timer) == piece.timer && t.at <= piece.start);
+                let set = load.timers.iter().rev().find(|t| Some(t.timer) == piece.timer && t.at <= piece.start);
                 ("timer".to_owned(), set.map(|s| s.timeout), set.and_then(|s| s.by.clone()).or(called))
             }
             WorkName::Event => match &piece.event {
@@ -181,11 +180,8 @@ mod tests {
     fn forced_layout_is_summed_by_its_line() {
         let mut load = Load::empty("http://www.skerryline.test/");
         let forced = |line, kind, ms| Forced { at: Millis(1.0), duration: Millis(ms), kind, by: place(line) };
-        load.forced = vec![
-            forced(3, WorkKind::Style, 2.0),
-            forced(3, WorkKind::Layout, 5.0),
-            forced(8, WorkKind::Layout, 4.0),
-        ];
+        load.forced =
+            vec![forced(3, WorkKind::Style, 2.0), forced(3, WorkKind::Layout, 5.0), forced(8, WorkKind::Layout, 4.0)];
         let rows = super::forced(&load, &Owners::of(&load, &[]));
         let seen: Vec<_> = rows.iter().map(|r| (r.by.line, r.times, r.style_ms.0, r.layout_ms.0)).collect();
         assert_eq!(seen, [(Some(3), 2, 2.0, 5.0), (Some(8), 1, 0.0, 4.0)]);

@@ -2,8 +2,8 @@
 
 use crate::profile::Profile;
 use crate::{
-    Conditions, EventTiming, Forced, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind, ScreenFrame,
-    TimerInstall, UserTiming, Work,
+    Conditions, EventTiming, Forced, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind,
+    ScreenFrame, TimerInstall, UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;

@@ -127,9 +127,8 @@ fn one_kind(metrics: &[&Metrics], representative: usize) -> RecordingSummary {
     let lcp_spread = lcp
         .filter(|r| r.values.iter().flatten().count() > 1 && r.median > 0.0)
         .map(|r| r.values.iter().flatten().map(|v| (v - r.median).abs() / r.median).fold(0.0, f64::max));
-    let middle = |pick: fn(&Metrics) -> Option<f64>| {
-        median(&metrics.iter().filter_map(|m| pick(m)).collect::<Vec<_>>())
-    };
+    let middle =
+        |pick: fn(&Metrics) -> Option<f64>| median(&metrics.iter().filter_map(|m| pick(m)).collect::<Vec<_>>());
     RecordingSummary {
         rows,
         representative,

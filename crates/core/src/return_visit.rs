@@ -124,7 +124,9 @@ fn judge(was: Option<&Request>, now: &Request) -> (Outcome, Option<String>, Stri
     let kept = was.unwrap_or(now);
     let rules = directives(kept);
     let has = |name: &str| rules.iter().any(|d| d == name || d.starts_with(&format!("{name}=")));
-    let seconds = |name: &str| rules.iter().find_map(|d| d.strip_prefix(name)?.strip_prefix('=')?.trim_matches('"').parse::<u64>().ok());
+    let seconds = |name: &str| {
+        rules.iter().find_map(|d| d.strip_prefix(name)?.strip_prefix('=')?.trim_matches('"').parse::<u64>().ok())
+    };
     let control = sent(kept, "cache-control");
     let validator = sent(kept, "etag").or_else(|| sent(kept, "last-modified"));
     match now.cache {
@@ -173,15 +175,25 @@ fn judge(was: Option<&Request>, now: &Request) -> (Outcome, Option<String>, Stri
         }
     } else if let Some(age) = seconds("max-age") {
         match &validator {
-            _ if age > 0 && age < 3_600 => format!("It may be kept for {} only, and that had passed or the browser had dropped it.", span(age)),
-            _ if age > 0 => format!("It may be kept for {}, and was asked for all the same: the browser had dropped it.", span(age)),
+            _ if age > 0 && age < 3_600 => {
+                format!("It may be kept for {} only, and that had passed or the browser had dropped it.", span(age))
+            }
+            _ if age > 0 => {
+                format!("It may be kept for {}, and was asked for all the same: the browser had dropped it.", span(age))
+            }
             Some(_) => "It may not be used without asking, and it had changed.".into(),
-            None => "It may not be used without asking, and there is neither ETag nor Last-Modified to ask with.".into(),
+            None => {
+                "It may not be used without asking, and there is neither ETag nor Last-Modified to ask with.".into()
+            }
         }
     } else if kept.header("expires").is_some() {
         return (Outcome::Again, sent(kept, "expires"), "Its expiry date had passed.".into());
     } else if control.is_none() && validator.is_none() {
-        return (Outcome::Again, None, "No header says that it may be kept: neither Cache-Control nor Expires, ETag or Last-Modified.".into());
+        return (
+            Outcome::Again,
+            None,
+            "No header says that it may be kept: neither Cache-Control nor Expires, ETag or Last-Modified.".into(),
+        );
     } else {
         "The headers do not tell why.".into()
     };

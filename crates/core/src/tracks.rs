@@ -250,7 +250,8 @@ mod tests {
             piece(WorkName::Task, WorkKind::Other, 20.0, 1.0, 0),
         ];
         let tracks = tracks(&load, &Owners::of(&load, &[]));
-        let layout = u8::try_from(WorkKind::ALL.iter().position(|k| *k == WorkKind::Layout).expect("there")).expect("small");
+        let layout =
+            u8::try_from(WorkKind::ALL.iter().position(|k| *k == WorkKind::Layout).expect("there")).expect("small");
         let other = u8::try_from(WorkKind::ALL.len() - 1).expect("small");
         assert_eq!(tracks.tasks.kind, [layout, layout, other]);
         assert_eq!(tracks.head.labels.len(), 2, "each label once");

@@ -66,7 +66,8 @@ pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<Wor
             ..Work::new(columns.kind[row], columns.name[row])
         });
     }
-    let text = |index: u32| columns.texts.get(index as usize).cloned().ok_or_else(|| D::Error::custom("a text is missing"));
+    let text =
+        |index: u32| columns.texts.get(index as usize).cloned().ok_or_else(|| D::Error::custom("a text is missing"));
     let missing = || D::Error::custom("a row is missing");
     for (row, index) in columns.url {
         work.get_mut(row as usize).ok_or_else(missing)?.url = Some(text(index)?);

@@ -118,7 +118,7 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
         }
         bodies.insert(hash, body);
     }
-        let detail = match reader.file("detail/detail.json")? {
+    let detail = match reader.file("detail/detail.json")? {
         Some(text) => {
             let mut detail: Detail =
                 serde_json::from_slice(&text).map_err(|e| FormatError::json("detail/detail.json", &e))?;

@@ -247,10 +247,8 @@ impl RawLoad {
 /// Puts a HAR's clock on the trace's: by how much the same addresses were asked for earlier or later,
 /// at the median.
 fn align(requests: &mut [Request], seen: &[Request]) {
-    let mut offsets: Vec<f64> = requests
-        .iter()
-        .filter_map(|r| Some((seen.iter().find(|s| s.url == r.url)?.start - r.start).0))
-        .collect();
+    let mut offsets: Vec<f64> =
+        requests.iter().filter_map(|r| Some((seen.iter().find(|s| s.url == r.url)?.start - r.start).0)).collect();
     offsets.sort_by(f64::total_cmp);
     let Some(offset) = offsets.get(offsets.len() / 2).copied() else { return };
     for request in requests {

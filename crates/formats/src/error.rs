@@ -16,13 +16,17 @@ pub enum FormatError {
     Shape { name: String, place: String, found: String, wanted: String },
     #[error("{name} unpacks to more than {limit}; it was not read further.")]
     TooLarge { name: String, limit: String },
+    #[error("{name} nests its values hundreds of levels deep at line {line}; no trace does.")]
+    TooDeep { name: String, line: usize },
     #[error("{name} cannot be unpacked: {why}.")]
     Unpack { name: String, why: String },
     #[error("{name} in the archive: {why}.")]
     Archive { name: String, why: String },
     #[error("{name} holds nothing that can be shown: {why}.")]
     Nothing { name: String, why: String },
-    #[error("{har} and {trace} are not of the same load: the trace is of {url}, and no page of the HAR begins with it.")]
+    #[error(
+        "{har} and {trace} are not of the same load: the trace is of {url}, and no page of the HAR begins with it."
+    )]
     Apart { har: String, trace: String, url: String },
     #[error("Writing failed: {0}.")]
     Write(String),

@@ -98,10 +98,8 @@ fn read_page(
     let mut requests = Vec::new();
     let mut passed_over = 0usize;
     let mut undated = 0usize;
-    let dated: Vec<(Option<f64>, &Value)> = entries
-        .iter()
-        .map(|e| (e.get("startedDateTime").and_then(Value::as_str).and_then(epoch_ms), *e))
-        .collect();
+    let dated: Vec<(Option<f64>, &Value)> =
+        entries.iter().map(|e| (e.get("startedDateTime").and_then(Value::as_str).and_then(epoch_ms), *e)).collect();
     let first = dated.iter().filter_map(|(at, _)| *at).fold(f64::INFINITY, f64::min);
     let page_start = page.and_then(|p| p.get("startedDateTime")).and_then(Value::as_str).and_then(epoch_ms);
     // A page that claims to start after its first request, or hours before it, is not believed.

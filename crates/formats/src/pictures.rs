@@ -54,7 +54,10 @@ pub(crate) fn compared(frames: &[(ScreenFrame, Vec<u8>)]) -> (Vec<ScreenFrame>, 
     }
     if unread > 0 {
         shown.iter_mut().for_each(|f| f.complete = None);
-        return (shown, Some(format!("{unread} pictures of the screen could not be decoded, so Speed Index is not known.")));
+        return (
+            shown,
+            Some(format!("{unread} pictures of the screen could not be decoded, so Speed Index is not known.")),
+        );
     }
     for (frame, complete) in shown.iter_mut().zip(completeness(&histograms)) {
         frame.complete = Some(complete);

@@ -189,11 +189,12 @@ fn depth_and_bytes_that_are_no_text_do_no_harm() {
         "{\"a\":".repeat(100_000),
         format!("1{}", "}".repeat(100_000)),
     );
-    // Either is fine: a load, or a sentence.
-    match open(deep.as_bytes(), "deep.json") {
-        Ok(opened) => drop(opened.loads[0].assemble()),
-        Err(error) => assert!(error.to_string().starts_with("deep.json"), "{error}"),
-    }
+    assert_eq!(refusal(deep.as_bytes()), "file.har nests its values hundreds of levels deep at line 4; no trace does.");
+    // Brackets in a text are no nesting, and closing ones in a text hide none.
+    let text = format!("{},{{\"name\":\"Paint\",\"args\":{{\"a\":\"{}\\\"\"}}}}]", trace(""), "[".repeat(5_000));
+    assert!(load(text.as_bytes()).fcp.is_some());
+    let hidden = format!("{},{{\"args\":{}", trace(""), "[\"]\",".repeat(5_000));
+    assert!(refusal(hidden.as_bytes()).contains("hundreds of levels deep"));
     let mut bytes = format!("{}]", trace("")).into_bytes();
     let at = bytes.windows(4).position(|w| w == b"a.js").unwrap();
     bytes[at] = 0xff;

@@ -49,7 +49,12 @@ fn trace(tasks: &[(u32, u32)], samples: &[(u8, i32)]) -> Vec<u8> {
     let event = |name: &str, ph: &str, at: f64, args: Value| json!({"name": name, "ph": ph, "ts": base + at, "pid": 7, "tid": 7, "args": args});
     let mut events = vec![
         event("thread_name", "M", 0.0, json!({"name": "CrRendererMain"})),
-        event("navigationStart", "R", 0.0, json!({"data": {"documentLoaderURL": "http://a.test/", "navigationId": "N"}})),
+        event(
+            "navigationStart",
+            "R",
+            0.0,
+            json!({"data": {"documentLoaderURL": "http://a.test/", "navigationId": "N"}}),
+        ),
     ];
     let mut at = 0.0;
     for (gap, length) in tasks {
@@ -72,7 +77,12 @@ fn trace(tasks: &[(u32, u32)], samples: &[(u8, i32)]) -> Vec<u8> {
     ]);
     let ids: Vec<u8> = samples.iter().map(|s| s.0 % 5 + 1).collect();
     let deltas: Vec<i32> = samples.iter().map(|s| s.1).collect();
-    let mut chunk = event("ProfileChunk", "P", 0.0, json!({"data": {"cpuProfile": {"nodes": nodes, "samples": ids}, "timeDeltas": deltas}}));
+    let mut chunk = event(
+        "ProfileChunk",
+        "P",
+        0.0,
+        json!({"data": {"cpuProfile": {"nodes": nodes, "samples": ids}, "timeDeltas": deltas}}),
+    );
     (chunk["id"], chunk["tid"]) = ("0x1".into(), json!(9));
     events.push(chunk);
     serde_json::to_vec(&json!({"traceEvents": events})).unwrap()

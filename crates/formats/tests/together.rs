@@ -20,10 +20,8 @@ fn entry(url: &str, at: &str, page: Option<&str>) -> Value {
 }
 
 fn har(entries: &[Value], pages: &[(&str, &str)]) -> Vec<u8> {
-    let pages: Vec<Value> = pages
-        .iter()
-        .map(|(id, title)| json!({"id": id, "title": title, "startedDateTime": "2026-11-24T09:00:00Z", "pageTimings": {"onLoad": -1}}))
-        .collect();
+    let pages: Vec<Value> =
+        pages.iter().map(|(id, title)| json!({"id": id, "title": title, "pageTimings": {"onLoad": -1}})).collect();
     json!({"log": {"version": "1.2", "pages": pages, "entries": entries}}).to_string().into_bytes()
 }
 

@@ -200,7 +200,13 @@ fn timers_handlers_and_forced_layout_name_their_lines() {
         at("TimerInstall", "I", 20.0, 0.0, json!({"data": {"timerId": 4, "timeout": 50, "stackTrace": stack}})),
         at("RunTask", "X", 71.0, 20.0, json!({})),
         at("TimerFire", "X", 72.0, 15.0, json!({"data": {"timerId": 4}})),
-        at("FunctionCall", "X", 73.0, 12.0, json!({"data": {"functionName": "tick", "url": "http://a.test/poll.js", "lineNumber": 20}})),
+        at(
+            "FunctionCall",
+            "X",
+            73.0,
+            12.0,
+            json!({"data": {"functionName": "tick", "url": "http://a.test/poll.js", "lineNumber": 20}}),
+        ),
         at("Layout", "X", 75.0, 3.0, json!({"beginData": {"frame": "F", "stackTrace": stack}})),
         at("UpdateLayoutTree", "X", 79.0, 2.0, json!({"beginData": {"stackTrace": stack}})),
         at("RunTask", "X", 100.0, 9.0, json!({})),
@@ -226,7 +232,13 @@ fn marks_measures_and_inputs_keep_their_times() {
         event
     };
     let input = |kind: &str, id: u64, at_ms: f64, from: f64, to: f64, long: f64| {
-        at("EventTiming", "b", at_ms, 0.0, json!({"data": {"type": kind, "interactionId": id, "timeStamp": at_ms, "processingStart": from, "processingEnd": to, "duration": long, "nodeId": 9, "frame": "F"}}))
+        at(
+            "EventTiming",
+            "b",
+            at_ms,
+            0.0,
+            json!({"data": {"type": kind, "interactionId": id, "timeStamp": at_ms, "processingStart": from, "processingEnd": to, "duration": long, "nodeId": 9, "frame": "F"}}),
+        )
     };
     let mut elsewhere = input("click", 8, 700.0, 701.0, 1_300.0, 900.0);
     elsewhere["args"]["data"]["frame"] = "another frame".into();

@@ -53,7 +53,10 @@ async fn look(
             if let (Some(id), Some(url), false) =
                 (header["styleSheetId"].as_str(), header["sourceURL"].as_str().filter(|u| !u.is_empty()), inline)
             {
-                sheets.insert(id.to_owned(), Sheet { url: url.to_owned(), length: whole(&header["length"]), used: Vec::new() });
+                sheets.insert(
+                    id.to_owned(),
+                    Sheet { url: url.to_owned(), length: whole(&header["length"]), used: Vec::new() },
+                );
             }
         }
     };
@@ -111,7 +114,8 @@ async fn look(
                     sheet.used.push((whole(&rule["startOffset"]), whole(&rule["endOffset"])));
                 }
             }
-            let files = sheets.into_values().map(|s| Coverage { url: s.url, used: s.used, length: s.length }.in_order());
+            let files =
+                sheets.into_values().map(|s| Coverage { url: s.url, used: s.used, length: s.length }.in_order());
             detail.coverage.extend(files);
         }
         Err(e) => detail.notes.push(format!("Used style rules could not be read: {e}")),
@@ -160,7 +164,8 @@ fn scripts(answer: &Value) -> Vec<Coverage> {
             }
         }
         let length = ranges.iter().map(|r| r.1).max().unwrap_or(0);
-        let file = files.entry(url.to_owned()).or_insert_with(|| Coverage { url: url.to_owned(), ..Coverage::default() });
+        let file =
+            files.entry(url.to_owned()).or_insert_with(|| Coverage { url: url.to_owned(), ..Coverage::default() });
         file.length = file.length.max(length);
         file.used.extend(used(&mut ranges));
     }

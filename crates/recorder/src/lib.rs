@@ -18,8 +18,8 @@ pub mod shaper;
 mod steps;
 
 pub use load::{Instruments, LoadLimits};
-pub use steps::Step;
 pub use record::{Progress, RecordRequest, RecordedLoad, Recording, Stage, check_address, record};
+pub use steps::Step;
 
 /// Why a load or a whole recording failed, in a sentence for the user.
 #[derive(Debug, Clone, thiserror::Error)]

@@ -4,8 +4,8 @@ use crate::browser::Browser;
 use crate::network::Network;
 use crate::page;
 use crate::protocol::Client;
-use crate::steps::Step;
 use crate::shaper::{Shaper, Trouble};
+use crate::steps::Step;
 use crate::{Progress, RecordError, Stage};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
@@ -655,7 +655,10 @@ impl<'a> Watcher<'a> {
             .into_iter()
             .enumerate()
             .map(|(n, (at, picture))| {
-                (ScreenFrame { at_ms: Millis(at.max(0.0)), file: format!("{n:04}.jpg"), ..ScreenFrame::default() }, picture)
+                (
+                    ScreenFrame { at_ms: Millis(at.max(0.0)), file: format!("{n:04}.jpg"), ..ScreenFrame::default() },
+                    picture,
+                )
             })
             .collect()
     }

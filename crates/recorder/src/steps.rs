@@ -68,7 +68,8 @@ impl Step {
             }
         }
         // Two frames: the one that shows the answer, and the one after it.
-        let painted = "new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 60))))";
+        let painted =
+            "new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 60))))";
         let ask = json!({"expression": painted, "contextId": world, "awaitPromise": true});
         client.call(Some(session), "Runtime.evaluate", ask, LIMIT).await.map(|_| ())
     }
@@ -107,11 +108,7 @@ mod tests {
         let steps = Step::parse_all("click #more > b\n\n type #name Ann of Gull \nwait 200").expect("steps");
         assert_eq!(
             steps,
-            [
-                Step::Click("#more > b".into()),
-                Step::Type("#name".into(), "Ann of Gull".into()),
-                Step::Wait(200)
-            ]
+            [Step::Click("#more > b".into()), Step::Type("#name".into(), "Ann of Gull".into()), Step::Wait(200)]
         );
         for wrong in ["click", "type #name", "wait long", "jump"] {
             assert!(Step::parse_all(wrong).is_err(), "{wrong}");

@@ -120,10 +120,7 @@ pub struct BodyText {
     pub cut: bool,
 }
 
-async fn body(
-    Shared(app): Shared<App>,
-    Path((id, number, request)): Path<(i64, u32, u32)>,
-) -> Answer<Json<BodyText>> {
+async fn body(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Json<BodyText>> {
     let load = app.load(id, number).await?;
     let (request, body) = kept_body(&app, id, &load, request).await?;
     let bytes = body.len();
@@ -140,10 +137,7 @@ async fn body(
     Ok(Json(BodyText { cut: is_text && bytes > MOST_SHOWN, text, mime: request.mime, bytes }))
 }
 
-async fn picture(
-    Shared(app): Shared<App>,
-    Path((id, number, request)): Path<(i64, u32, u32)>,
-) -> Answer<Response> {
+async fn picture(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Response> {
     let load = app.load(id, number).await?;
     let (request, body) = kept_body(&app, id, &load, request).await?;
     let mime = request.mime.unwrap_or_default();

@@ -55,7 +55,9 @@ pub struct Job {
     /// First or return visit.
     pub visit: Visit,
     /// What the load is at.
-    #[ts(type = "'starting' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null")]
+    #[ts(
+        type = "'starting' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null"
+    )]
     pub stage: Option<&'static str>,
     pub requests: usize,
     /// The newest picture of the screen, as a data URL.

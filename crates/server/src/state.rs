@@ -99,9 +99,7 @@ impl State {
 }
 
 /// Does something long on a thread that may block.
-pub async fn apart<T: Send + 'static>(
-    act: impl FnOnce() -> Result<T, Problem> + Send + 'static,
-) -> Result<T, Problem> {
+pub async fn apart<T: Send + 'static>(act: impl FnOnce() -> Result<T, Problem> + Send + 'static) -> Result<T, Problem> {
     tokio::task::spawn_blocking(act).await.unwrap_or_else(|e| {
         Err(Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("The server failed at this: {e}")))
     })

@@ -85,11 +85,10 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
             let made = tokio::task::spawn_blocking(move || site.page(page, &asked)).await;
             return match made {
                 Ok(Ok((markup, took))) => send_page(markup, &took, accepts, &switches),
-                Ok(Err(error)) => (
-                    StatusCode::INTERNAL_SERVER_ERROR,
-                    format!("The stand-in's database failed: {error}"),
-                )
-                    .into_response(),
+                Ok(Err(error)) => {
+                    (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in's database failed: {error}"))
+                        .into_response()
+                }
                 Err(error) => {
                     (StatusCode::INTERNAL_SERVER_ERROR, format!("The stand-in failed: {error}")).into_response()
                 }
@@ -119,11 +118,8 @@ fn send_file(file: &File, headers: &HeaderMap, host: &str, switches: &Switches) 
     let own = host.ends_with("skerryline.test");
     let mut answer =
         Response::builder().header(header::CONTENT_TYPE, file.mime).header(header::ACCESS_CONTROL_ALLOW_ORIGIN, "*");
-    let cache = if own && switches.has(Switch::CacheLong) {
-        Some("public, max-age=31536000, immutable")
-    } else {
-        file.cache
-    };
+    let cache =
+        if own && switches.has(Switch::CacheLong) { Some("public, max-age=31536000, immutable") } else { file.cache };
     if let Some(cache) = cache {
         answer = answer.header(header::CACHE_CONTROL, cache);
     }
@@ -133,7 +129,11 @@ fn send_file(file: &File, headers: &HeaderMap, host: &str, switches: &Switches) 
         answer = answer.header(header::SET_COOKIE, visitor);
     }
     if file.tagged {
-        let tag = format!("\"{:x}-{:x}\"", file.body.len(), file.body.iter().fold(7u32, |sum, b| sum.rotate_left(5) ^ u32::from(*b)));
+        let tag = format!(
+            "\"{:x}-{:x}\"",
+            file.body.len(),
+            file.body.iter().fold(7u32, |sum, b| sum.rotate_left(5) ^ u32::from(*b))
+        );
         let known = headers.get(header::IF_NONE_MATCH).and_then(|v| v.to_str().ok()) == Some(&tag);
         answer = answer.header(header::ETAG, tag);
         if known {

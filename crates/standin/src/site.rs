@@ -40,7 +40,8 @@ impl Site {
     /// Paints the pictures and fills the database.
     pub fn build() -> rusqlite::Result<Self> {
         let mut files = BTreeMap::new();
-        let text = |mime, body: String, cache, packed| File { mime, body: body.into_bytes(), cache, packed, tagged: false };
+        let text =
+            |mime, body: String, cache, packed| File { mime, body: body.into_bytes(), cache, packed, tagged: false };
         let js = "text/javascript; charset=utf-8";
         let css = "text/css; charset=utf-8";
         let mut put = |host, path, file| {
@@ -49,7 +50,11 @@ impl Site {
         put(STATIC, "/themes/tidemark/base.css", text(css, styles::base(), SHORT, false));
         put(STATIC, "/themes/tidemark/layout.css", text(css, styles::layout(), SHORT, false));
         put(STATIC, "/plugins/deck-slider/slider.css", text(css, styles::slider(), SHORT, false));
-        put("fonts.typequay.test", "/quay.css", text(css, styles::fonts("block"), Some("private, max-age=86400"), true));
+        put(
+            "fonts.typequay.test",
+            "/quay.css",
+            text(css, styles::fonts("block"), Some("private, max-age=86400"), true),
+        );
         put(STATIC, "/themes/tidemark/vendor.js", text(js, scripts::vendor(), SHORT, false));
         put(STATIC, "/plugins/deck-slider/slider.js", text(js, scripts::slider(), SHORT, false));
         put(STATIC, "/plugins/consent-bar/bar.js", text(js, scripts::consent(), SHORT, true));
@@ -77,7 +82,11 @@ impl Site {
             put(STATIC, path, text(css, sheet, SHORT, false));
         }
         put("video.reelharbour.test", "/player.js", text(js, scripts::player(), Some("max-age=3600"), true));
-        put("video.reelharbour.test", "/films.json", text("application/json", scripts::films(), Some("no-store"), true));
+        put(
+            "video.reelharbour.test",
+            "/films.json",
+            text("application/json", scripts::films(), Some("no-store"), true),
+        );
         put(WWW, "/plugins/consent-bar/texts.json", text(
             "application/json",
             r#"{"question":"We would like to count visits and show you offers of our island partners. May we? You can change your mind at the harbour office or at the foot of any page.","yes":"You may","no":"Rather not"}"#.into(),
@@ -85,7 +94,11 @@ impl Site {
             true,
         ));
         put("tags.driftmetric.test", "/tag.js", text(js, scripts::tag(), Some("max-age=300"), true));
-        put("tags.driftmetric.test", "/rules.js", File { tagged: true, ..text(js, scripts::rules(), Some("no-cache"), true) });
+        put(
+            "tags.driftmetric.test",
+            "/rules.js",
+            File { tagged: true, ..text(js, scripts::rules(), Some("no-cache"), true) },
+        );
         put("chat.parleydock.test", "/chat.js", text(js, scripts::chat(), Some("max-age=3600"), true));
         put("ads.islandmedia.test", "/place.js", text(js, scripts::advert(), Some("no-store"), true));
         for (path, body) in [
@@ -95,7 +108,13 @@ impl Site {
             put(
                 "fonts.typequay.test",
                 path,
-                File { mime: "font/woff2", body, cache: Some("public, max-age=31536000"), packed: false, tagged: false },
+                File {
+                    mime: "font/woff2",
+                    body,
+                    cache: Some("public, max-age=31536000"),
+                    packed: false,
+                    tagged: false,
+                },
             );
         }
 
@@ -142,7 +161,11 @@ impl Site {
     }
 
     /// Makes a page: its markup, and what each plugin took. From the page cache nothing took anything.
-    pub fn page(&self, page: &pages::Page, switches: &Switches) -> rusqlite::Result<(String, Vec<(&'static str, f64)>)> {
+    pub fn page(
+        &self,
+        page: &pages::Page,
+        switches: &Switches,
+    ) -> rusqlite::Result<(String, Vec<(&'static str, f64)>)> {
         let key = format!("{} {switches:?}", page.path);
         let kept = || self.cached.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         if switches.has(Switch::PageCache)
@@ -195,4 +218,3 @@ fn gallery() -> BTreeMap<String, File> {
 fn scene(seed: u64, width: u32, height: u32, quality: u8, grain: f32, ship: bool) -> Scene {
     Scene { seed, width, height, quality, grain, ship }
 }
-

@@ -65,7 +65,11 @@ pub fn stars() -> String {
 
 /// What a page builder left in the notice: 170 kB of style, nearly all for other pages.
 pub fn inline_notice() -> String {
-    format!("{}.notice p {{ max-width: 62ch; }}\n#player img {{ width: 100%; height: auto; }}\n{}", first_screen(), ballast(35, "built", 168_000))
+    format!(
+        "{}.notice p {{ max-width: 62ch; }}\n#player img {{ width: 100%; height: auto; }}\n{}",
+        first_screen(),
+        ballast(35, "built", 168_000)
+    )
 }
 
 /// The notice's sheets: a chain of imports, and the same in one file.

@@ -93,7 +93,10 @@ async fn every_page_has_its_faults_and_their_repairs() {
     assert!(measures("/plugins/tide-table/table.js") && !measures("/plugins/tide-table/table-batched.js"));
 
     let crossing = page("/crossing/anvil-gull/").text();
-    assert!(crossing.contains("class=\"lead\"") && crossing.contains("sound-1.jpg\" alt"), "pictures without dimensions");
+    assert!(
+        crossing.contains("class=\"lead\"") && crossing.contains("sound-1.jpg\" alt"),
+        "pictures without dimensions"
+    );
     assert!(page("/crossing/anvil-gull/?fix=pictures-sized").text().contains("sound-1-small.jpg\" width=\"480\""));
     let weight = |path| file(STATIC, path, "").body.len();
     assert!(weight("/media/sound-1.jpg") > 6 * weight("/media/sound-1-small.jpg"));
@@ -103,7 +106,11 @@ async fn every_page_has_its_faults_and_their_repairs() {
     let book = page("/book/").text();
     assert!(book.contains("src=\"//chat.parleydock.test/chat.js\"") && book.contains("book.js"));
     let mended = page("/book/?fix=chat-delayed,tags-delayed,answer-split").text();
-    assert!(!mended.contains("async src=\"//chat") && !mended.contains("async src=\"//tags") && mended.contains("book-split.js"));
+    assert!(
+        !mended.contains("async src=\"//chat")
+            && !mended.contains("async src=\"//tags")
+            && mended.contains("book-split.js")
+    );
 
     let notice = page("/notices/winter-refit/");
     assert!(notice.body.len() > 165_000 && notice.text().contains("player.js"));

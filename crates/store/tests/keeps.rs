@@ -43,8 +43,13 @@ fn add(store: &mut Store) -> i64 {
             recorded_at: "2026-11-24T09:00:00Z",
             imported_from: None,
             summary: None,
-            loads: &[PackedLoad::of(&NewLoad { raw: &raw, load: Some(&load), analysis: Some(&analysis), tracks: Some(b"t") })
-                .unwrap()],
+            loads: &[PackedLoad::of(&NewLoad {
+                raw: &raw,
+                load: Some(&load),
+                analysis: Some(&analysis),
+                tracks: Some(b"t"),
+            })
+            .unwrap()],
             bodies: &PackedBodies::of(&bodies),
             detail: None,
         })

@@ -56,12 +56,7 @@ export function RatedBar(props: {
         {metricText(metric, limit)}
       </text>
       {props.again !== undefined && (
-        <path
-          d={`M${x(props.again)} 18l5 7l-5 7l-5 -7z`}
-          fill="var(--sheet)"
-          stroke="var(--ink)"
-          strokeWidth="1.3"
-        >
+        <path d={`M${x(props.again)} 18l5 7l-5 7l-5 -7z`} fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.3">
           <title>{`return visits: ${metricText(metric, props.again)}`}</title>
         </path>
       )}

@@ -64,11 +64,13 @@ export function TimeAxis(props: {
       right = left + 34;
       return { ...moment, left: x(moment.at), row };
     });
+  // High enough for the lowest flag.
+  const height = Math.max(54, 34 + 12 * Math.max(0, ...flags.map((f) => f.row)));
   const offset = (e: React.PointerEvent) => e.clientX - e.currentTarget.getBoundingClientRect().left;
   return (
     <svg
       width={width}
-      height={54}
+      height={height}
       className={`block select-none overflow-visible ${onSpan ? 'cursor-col-resize' : ''}`}
       aria-hidden
       onPointerDown={(e) => {
@@ -86,10 +88,10 @@ export function TimeAxis(props: {
       }}
       onDoubleClick={() => onSpan?.(null)}
     >
-      <rect x={0} y={0} width={width} height={54} fill="transparent" />
+      <rect x={0} y={0} width={width} height={height} fill="transparent" />
       {ticks(span, width).map((at) => (
         <g key={at}>
-          <line x1={x(at)} x2={x(at)} y1={14} y2={54} stroke="var(--rule)" />
+          <line x1={x(at)} x2={x(at)} y1={14} y2={height} stroke="var(--rule)" />
           <text
             x={x(at)}
             y={10}
@@ -106,7 +108,14 @@ export function TimeAxis(props: {
         const turned = flag.left > width - 36;
         return (
           <g key={flag.name} transform={`translate(${flag.left} ${18 + flag.row * 12})`}>
-            <line x1={0} x2={0} y1={-2 - flag.row * 12} y2={38} stroke="var(--ink)" strokeWidth="1.2" />
+            <line
+              x1={0}
+              x2={0}
+              y1={-2 - flag.row * 12}
+              y2={height - 18 - flag.row * 12}
+              stroke="var(--ink)"
+              strokeWidth="1.2"
+            />
             <rect x={turned ? -32 : 0} y={0} width={32} height={12} fill="var(--ink)" />
             <text x={turned ? -16 : 16} y={9.4} fontSize="9.5" fontWeight="600" textAnchor="middle" fill="var(--sheet)">
               {flag.name}
@@ -119,7 +128,7 @@ export function TimeAxis(props: {
           x={Math.min(...drag)}
           y={0}
           width={Math.abs(drag[1] - drag[0])}
-          height={54}
+          height={height}
           fill="var(--accent)"
           opacity={0.18}
         />

@@ -52,34 +52,34 @@ export function App() {
       <div className="grid min-h-0 grid-cols-[188px_minmax(0,1fr)]">
         <LeftColumn />
         <Suspense fallback={<Waiting />}>
-        <Routes>
-          <Route index element={<Navigate to="/recordings" replace />} />
-          <Route path="recordings" element={<RecordingsView onRecord={record} />} />
-          <Route path="recordings/:id" element={<RecordingFrame />}>
-            <Route index element={<Navigate to="glance" replace />} />
-            <Route path="glance" element={<GlanceView />} />
-            <Route path="path" element={<PathView />} />
-            <Route path="requests" element={<RequestsView />} />
-            <Route path="frames" element={<FramesView />} />
-            <Route path="main-thread" element={<MainThreadView />} />
-            <Route path="weight" element={<WeightView />} />
-            <Route path="document" element={<DocumentView />} />
-            <Route path="findings" element={<FindingsView />} />
-          </Route>
-          <Route path="sites/:site/plan" element={<PlanView />} />
-          <Route path="jobs/:id" element={<JobView />} />
-          <Route
-            path="*"
-            element={
-              <main className="p-8">
-                <h1 className="text-2xl">No such screen</h1>
-                <p className="mt-2 text-ink-2">
-                  The address may be of an older version. All recordings are in the list on the left.
-                </p>
-              </main>
-            }
-          />
-        </Routes>
+          <Routes>
+            <Route index element={<Navigate to="/recordings" replace />} />
+            <Route path="recordings" element={<RecordingsView onRecord={record} />} />
+            <Route path="recordings/:id" element={<RecordingFrame />}>
+              <Route index element={<Navigate to="glance" replace />} />
+              <Route path="glance" element={<GlanceView />} />
+              <Route path="path" element={<PathView />} />
+              <Route path="requests" element={<RequestsView />} />
+              <Route path="frames" element={<FramesView />} />
+              <Route path="main-thread" element={<MainThreadView />} />
+              <Route path="weight" element={<WeightView />} />
+              <Route path="document" element={<DocumentView />} />
+              <Route path="findings" element={<FindingsView />} />
+            </Route>
+            <Route path="sites/:site/plan" element={<PlanView />} />
+            <Route path="jobs/:id" element={<JobView />} />
+            <Route
+              path="*"
+              element={
+                <main className="p-8">
+                  <h1 className="text-2xl">No such screen</h1>
+                  <p className="mt-2 text-ink-2">
+                    The address may be of an older version. All recordings are in the list on the left.
+                  </p>
+                </main>
+              }
+            />
+          </Routes>
         </Suspense>
       </div>
       <RecordDialog open={recordOpen} onOpenChange={setRecordOpen} />

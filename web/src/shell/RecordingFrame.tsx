@@ -78,22 +78,20 @@ function OtherVisit({ reading }: { reading: Reading }) {
     next.delete('sel');
     setParams(next);
   };
+  const name = isFirst ? 'Return visit' : 'First visit';
+  const all = `${bytes(again_bytes)} instead of ${bytes(first_bytes)}: ${from_cache} from the cache, ${revalidated} asked about and still good, ${again} downloaded again`;
   return (
-    <p className="flex items-center gap-2 border-b border-rule bg-paper px-5 py-1 text-[12.5px] text-ink-2">
-      <strong className="font-semibold text-ink">
-        {isFirst ? 'On the return visit' : 'This is the return visit.'}
-      </strong>
-      <span className="truncate">
-        {isFirst && other.data && `LCP ${ms(other.data.metrics.lcp_ms)}, `}
-        {bytes(again_bytes)} instead of {bytes(first_bytes)}: {from_cache} from the cache, {revalidated} asked about and
-        still good, {again} downloaded again
-        {!isFirst && other.data && `; the first visit had LCP ${ms(other.data.metrics.lcp_ms)}`}.
-      </span>
-      <button className="ml-auto whitespace-nowrap text-accent" onClick={swap}>
-        {isFirst ? 'show it' : 'show the first visit'}
+    <p className="flex min-w-0 items-center gap-2" title={all}>
+      <button className="shrink-0 font-semibold text-accent" onClick={swap}>
+        {name}
       </button>
-      <Link className="whitespace-nowrap text-accent" to={`/recordings/${recording.id}/requests?${besides(params)}`}>
-        request by request
+      <span className="truncate">
+        {other.data?.metrics.lcp_ms != null && `LCP ${ms(other.data.metrics.lcp_ms)}; `}
+        {isFirst ? '' : 'this one: '}
+        {bytes(again_bytes)} instead of {bytes(first_bytes)}, {from_cache} from the cache, {again} again
+      </span>
+      <Link className="shrink-0 text-accent" to={`/recordings/${recording.id}/requests?${besides(params)}`}>
+        compare
       </Link>
     </p>
   );
@@ -211,41 +209,46 @@ function Loaded({ recording }: { recording: RecordingHead }) {
               <sup className="mr-0.5 font-sans text-[10px] text-ink-3">{i + 1}</sup> {name}
             </NavLink>
           ))}
-          <span className="ml-auto flex items-center gap-2 pb-1 text-[12.5px] text-ink-2">
-            {recording.loads.length > 1 && (
-              <label className="flex items-center gap-1.5">
-                Load
-                <select
-                  className="rounded border border-rule-strong bg-sheet px-1 py-0.5"
-                  value={chosen?.number ?? ''}
-                  onChange={(e) => {
-                    const next = new URLSearchParams(params);
-                    next.set('load', e.target.value);
-                    next.delete('sel');
-                    setParams(next);
-                  }}
-                >
-                  {recording.loads.map((l) => (
-                    <option key={l.number} value={l.number} disabled={!l.has_data}>
-                      {loadName(recording, l)}
-                      {!l.has_data ? ', failed' : l.failed ? ', with trouble' : ''}
-                    </option>
-                  ))}
-                </select>
-              </label>
-            )}
+        </nav>
+        <section
+          aria-label="Load in hand"
+          className="flex items-center gap-3 border-b border-rule bg-paper px-5 py-1 text-[12.5px] text-ink-2"
+        >
+          {recording.loads.length > 1 && (
+            <label className="flex items-center gap-1.5">
+              Load
+              <select
+                className="rounded border border-rule-strong bg-sheet px-1 py-0.5"
+                value={chosen?.number ?? ''}
+                onChange={(e) => {
+                  const next = new URLSearchParams(params);
+                  next.set('load', e.target.value);
+                  next.delete('sel');
+                  setParams(next);
+                }}
+              >
+                {recording.loads.map((l) => (
+                  <option key={l.number} value={l.number} disabled={!l.has_data}>
+                    {loadName(recording, l)}
+                    {!l.has_data ? ', failed' : l.failed ? ', with trouble' : ''}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
+          {reading && <OtherVisit reading={reading} />}
+          <span className="ml-auto flex shrink-0 items-center">
             <a
-              className="btn btn-quiet"
+              className="btn btn-quiet !px-1.5 !py-0"
               href={`/api/recordings/${recording.id}/archive`}
               download
               title="The recording as an archive of open formats"
-              aria-label="Archive"
             >
-              <Download size={14} aria-hidden /> zip
+              <Download size={13} aria-hidden /> Archive
             </a>
             {chosen && (
               <a
-                className="btn btn-quiet"
+                className="btn btn-quiet !px-1.5 !py-0"
                 href={`/api/recordings/${recording.id}/loads/${chosen.number}/har`}
                 download
                 title="This load as HAR 1.2"
@@ -254,9 +257,8 @@ function Loaded({ recording }: { recording: RecordingHead }) {
               </a>
             )}
           </span>
-        </nav>
+        </section>
         <main className="min-h-0 flex-1 overflow-y-auto bg-sheet" id="sheet">
-          {reading && <OtherVisit reading={reading} />}
           {failed.length > 0 && (
             <div role="note" className="border-b border-rule bg-paper px-5 py-2 text-[13px]">
               {failed.map((l) => (

@@ -76,7 +76,7 @@ impl Example {
             function: None,
             event: None,
             timer: None,
-                line: None,
+            line: None,
         });
     }
 

@@ -37,7 +37,7 @@ mod tests {
             function: None,
             event: None,
             timer: None,
-                line: None,
+            line: None,
         }
     }
 

@@ -21,12 +21,7 @@ pub struct WeightShare {
 pub fn by_kind(load: &Load) -> Vec<WeightShare> {
     let sums = sums(load, |r| Some(r.kind));
     sums.into_iter()
-        .map(|(kind, sum)| WeightShare {
-            kind,
-            requests: sum.0,
-            transferred_bytes: sum.1,
-            unpacked_bytes: sum.2,
-        })
+        .map(|(kind, sum)| WeightShare { kind, requests: sum.0, transferred_bytes: sum.1, unpacked_bytes: sum.2 })
         .collect()
 }
 
@@ -268,18 +263,28 @@ mod tests {
     #[test]
     fn a_file_is_one_file_over_pages_schemes_and_queries() {
         let home = load("http://a.test/", &[("http://a.test/", 10), ("http://a.test/x.js?v=1", 100)]);
-        let book = load("https://a.test/book/", &[("https://a.test/book/", 20), ("https://a.test/x.js", 90), ("https://a.test/y.js", 300)]);
+        let book = load(
+            "https://a.test/book/",
+            &[("https://a.test/book/", 20), ("https://a.test/x.js", 90), ("https://a.test/y.js", 300)],
+        );
         let site = site_weight(&[&home, &book]);
         assert_eq!(site.pages, [Bytes(110), Bytes(410)]);
         assert_eq!((&*site.files[0].file, site.files[0].pages), ("a.test/y.js", 1));
         let shared = site.files.iter().find(|f| f.file == "a.test/x.js").expect("there");
-        assert_eq!((shared.on.as_slice(), shared.together), ([Some(Bytes(100)), Some(Bytes(90))].as_slice(), Bytes(190)));
+        assert_eq!(
+            (shared.on.as_slice(), shared.together),
+            ([Some(Bytes(100)), Some(Bytes(90))].as_slice(), Bytes(190))
+        );
         assert_eq!(site.on_every_page, Bytes(100));
     }
 
     #[test]
     fn overlapping_ranges_count_once() {
-        let file = Coverage { url: "http://a.test/x.js".into(), used: vec![(40, 60), (0, 50), (90, 500), (7, 3)], length: 100 };
+        let file = Coverage {
+            url: "http://a.test/x.js".into(),
+            used: vec![(40, 60), (0, 50), (90, 500), (7, 3)],
+            length: 100,
+        };
         let file = file.in_order();
         assert_eq!(file.used, [(0, 60), (90, 100)]);
         assert!((file.unused_share() - 0.3).abs() < 1e-12);

@@ -206,11 +206,7 @@ mod tests {
     }
 
     fn task(start: f64, duration: f64) -> Work {
-        Work {
-            start: Millis(start),
-            duration: Millis(duration),
-            ..Work::new(WorkKind::Other, WorkName::Task)
-        }
+        Work { start: Millis(start), duration: Millis(duration), ..Work::new(WorkKind::Other, WorkName::Task) }
     }
 
     fn owners() -> Owners {

@@ -48,14 +48,20 @@ pub fn stacks(profile: &Profile, work: &[Work]) -> Vec<StackBar> {
             }
         }
         path.clear();
-        let mut at = Some(node);
-        while let Some(index) = at {
-            if !matches!(profile.pseudo(index), Some(Pseudo::Root | Pseudo::Idle | Pseudo::Browser)) {
-                path.push(index);
+        if profile.pseudo(node) == Some(Pseudo::Collector) {
+            // The profiler names it without callers; it interrupts whatever was running.
+            path.extend(open.iter().map(|o| o.0).filter(|n| profile.pseudo(*n) != Some(Pseudo::Collector)));
+            path.push(node);
+        } else {
+            let mut at = Some(node);
+            while let Some(index) = at {
+                if !matches!(profile.pseudo(index), Some(Pseudo::Root | Pseudo::Idle | Pseudo::Browser)) {
+                    path.push(index);
+                }
+                at = profile.nodes.get(index as usize).and_then(|n| n.parent);
             }
-            at = profile.nodes.get(index as usize).and_then(|n| n.parent);
+            path.reverse();
         }
-        path.reverse();
         path.truncate(DEEPEST);
         let shared = open.iter().zip(&path).take_while(|(o, p)| o.0 == **p).count();
         open.truncate(shared);
@@ -80,6 +86,22 @@ mod tests {
     use super::*;
     use crate::profile::{CodePlace, ProfileNode};
     use crate::{WorkKind, WorkName};
+
+    #[test]
+    fn collecting_interrupts_a_call_and_does_not_end_it() {
+        let named = |n: &str, url: Option<&str>| CodePlace { function: n.into(), url: url.map(Into::into), line: None };
+        let url = Some("http://a.test/a.js");
+        let profile = Profile {
+            places: vec![named("(root)", None), named("a", url), named("(garbage collector)", None)],
+            nodes: [(0, None), (1, Some(0)), (2, Some(0))]
+                .map(|(place, parent)| ProfileNode { place, parent })
+                .to_vec(),
+            at: [0.0, 1.0, 2.0, 3.0].map(Millis).to_vec(),
+            node: vec![1, 2, 2, 1],
+        };
+        let seen: Vec<_> = stacks(&profile, &[]).iter().map(|b| (b.place, b.depth, b.start.0, b.end.0)).collect();
+        assert_eq!(seen, [(1, 0, 0.0, 4.0), (2, 1, 1.0, 3.0)]);
+    }
 
     #[test]
     fn neighbours_share_their_callers_bar_and_tasks_part_them() {

@@ -11,7 +11,12 @@ const SITE: &str = "http://www.skerryline.test";
 
 /// Writes a trace of about this many bytes.
 pub fn make_trace(bytes: usize, seed: u64) -> String {
-    let mut maker = Maker { text: String::with_capacity(bytes + 100_000), rng: ChaCha8Rng::seed_from_u64(seed), now: 5_000_000, nodes: 3 };
+    let mut maker = Maker {
+        text: String::with_capacity(bytes + 100_000),
+        rng: ChaCha8Rng::seed_from_u64(seed),
+        now: 5_000_000,
+        nodes: 3,
+    };
     maker.head();
     while maker.text.len() < bytes {
         maker.turn();
@@ -61,7 +66,14 @@ impl Maker {
             "{{\"args\":{{\"data\":{{\"startTime\":{start}}}}},\"cat\":\"disabled-by-default-v8.cpu_profiler\",\"id\":\"0x1\",\"name\":\"Profile\",\"ph\":\"P\",\"pid\":4711,\"tid\":1,\"ts\":{start}}},"
         );
         self.now += 150_000;
-        self.event("loading", "firstContentfulPaint", 'R', 1, None, "{\"data\":{\"navigationId\":\"N1\"},\"frame\":\"F1\"}");
+        self.event(
+            "loading",
+            "firstContentfulPaint",
+            'R',
+            1,
+            None,
+            "{\"data\":{\"navigationId\":\"N1\"},\"frame\":\"F1\"}",
+        );
         self.event(
             "loading",
             "largestContentfulPaint::Candidate",
@@ -92,7 +104,11 @@ impl Maker {
     }
 
     fn task(&mut self) {
-        let length: u64 = if self.rng.random_range(0..40) == 0 { self.rng.random_range(20_000..160_000) } else { self.rng.random_range(20..2_500) };
+        let length: u64 = if self.rng.random_range(0..40) == 0 {
+            self.rng.random_range(20_000..160_000)
+        } else {
+            self.rng.random_range(20..2_500)
+        };
         self.event("disabled-by-default-devtools.timeline", "RunTask", 'X', 1, Some(length), "{}");
         let begin = self.now;
         if length > 200 {
@@ -122,7 +138,8 @@ impl Maker {
             }
             if self.rng.random_range(0..5) == 0 {
                 self.now = begin + length / 2;
-                let counters = "{\"data\":{\"documents\":4,\"jsEventListeners\":210,\"jsHeapSizeUsed\":8123456,\"nodes\":5120}}";
+                let counters =
+                    "{\"data\":{\"documents\":4,\"jsEventListeners\":210,\"jsHeapSizeUsed\":8123456,\"nodes\":5120}}";
                 self.event("disabled-by-default-devtools.timeline", "UpdateCounters", 'I', 1, None, counters);
             }
         }
@@ -141,7 +158,9 @@ impl Maker {
             self.now as f64 / 1e6
         );
         self.event("devtools.timeline", "ResourceReceiveResponse", 'I', 1, None, &answer);
-        let finish = format!("{{\"data\":{{\"decodedBodyLength\":48211,\"didFail\":false,\"encodedDataLength\":12044,\"requestId\":\"{id}\"}}}}");
+        let finish = format!(
+            "{{\"data\":{{\"decodedBodyLength\":48211,\"didFail\":false,\"encodedDataLength\":12044,\"requestId\":\"{id}\"}}}}"
+        );
         self.event("devtools.timeline", "ResourceFinish", 'I', 1, None, &finish);
     }
 

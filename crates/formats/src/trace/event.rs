@@ -1,8 +1,9 @@
 //! One trace event, read leniently: everything but the name may be missing or of another type than
 //! it should be. The arguments stay text; only those of the few kinds that matter are looked into.
+//! The reader goes down a level of the stack for each level of the file, so [`too_deep`] looks first.
 
 use serde::Deserialize;
-use serde::de::{self, DeserializeSeed, Deserializer, Error as _, IgnoredAny, MapAccess, SeqAccess, Visitor};
+use serde::de::{self, DeserializeSeed, Deserializer, Error as _, MapAccess, SeqAccess, Visitor};
 use serde_json::Value;
 use sonic_rs::{JsonValueTrait, LazyValue};
 use std::borrow::Cow;
@@ -100,11 +101,11 @@ impl<'de> Deserialize<'de> for Member<'de> {
                 Ok(Member { text: None, number: 0.0 })
             }
             fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<Self::Value, A::Error> {
-                while seq.next_element::<IgnoredAny>()?.is_some() {}
+                while seq.next_element::<LazyValue<'de>>()?.is_some() {}
                 Ok(Member { text: None, number: 0.0 })
             }
             fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
-                while map.next_entry::<IgnoredAny, IgnoredAny>()?.is_some() {}
+                while map.next_entry::<Key, LazyValue<'de>>()?.is_some() {}
                 Ok(Member { text: None, number: 0.0 })
             }
         }
@@ -219,7 +220,7 @@ impl<'de> Deserialize<'de> for Event<'de> {
                             }
                         }
                         Key::Other => {
-                            map.next_value::<IgnoredAny>()?;
+                            map.next_value::<LazyValue<'de>>()?;
                         }
                     }
                 }
@@ -228,6 +229,39 @@ impl<'de> Deserialize<'de> for Event<'de> {
         }
         deserializer.deserialize_map(Members)
     }
+}
+
+/// Traces nest some ten levels deep.
+const DEEPEST: usize = 500;
+
+/// The line on which a text nests deeper than anything that is a trace, if there is one.
+pub(super) fn too_deep(text: &[u8]) -> Option<usize> {
+    let mut depth = 0usize;
+    let mut at = 0;
+    while let Some(&byte) = text.get(at) {
+        at += 1;
+        match byte {
+            b'"' => {
+                // To the string's end; what stands behind a backslash does not end it.
+                while let Some(next) = memchr::memchr2(b'"', b'\\', text.get(at..)?) {
+                    at += next + 1;
+                    if text[at - 1] == b'"' {
+                        break;
+                    }
+                    at += 1;
+                }
+            }
+            b'[' | b'{' => {
+                depth += 1;
+                if depth > DEEPEST {
+                    return Some(1 + memchr::memchr_iter(b'\n', &text[..at]).count());
+                }
+            }
+            b']' | b'}' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+    }
+    None
 }
 
 /// More events than this are not read.
@@ -277,7 +311,7 @@ impl<'a> Visitor<'a> for Whole<'_, 'a> {
                 map.next_value_seed(List(self.0))?;
                 seen = true;
             } else {
-                map.next_value::<IgnoredAny>()?;
+                map.next_value::<LazyValue<'a>>()?;
             }
         }
         if seen { Ok(()) } else { Err(de::Error::missing_field("traceEvents")) }

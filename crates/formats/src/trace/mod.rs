@@ -8,8 +8,8 @@ use crate::assemble::renumber;
 use event::{Event, Thread, Whole};
 use phainon_core::profile::Profile;
 use phainon_core::{
-    EventTiming, Forced, LayoutShift, LcpCandidate, Millis, Missing, Moved, PaintKind, Rect, Request, RequestId, Subject,
-    TimerInstall, UserTiming, Work,
+    EventTiming, Forced, LayoutShift, LcpCandidate, Millis, Missing, Moved, PaintKind, Rect, Request, RequestId,
+    Subject, TimerInstall, UserTiming, Work,
 };
 use samples::Samples;
 use serde::de::Deserializer as _;
@@ -88,6 +88,9 @@ pub fn read(bytes: &[u8], name: &str, wanted: Option<&str>) -> Result<TraceFacts
         facts
             .notes
             .push("The trace holds bytes that are not valid UTF-8; they are shown as a replacement sign.".into());
+    }
+    if let Some(line) = event::too_deep(text.as_bytes()) {
+        return Err(FormatError::TooDeep { name: name.to_owned(), line });
     }
     let events = events(&text, name, &mut facts.notes)?;
     let Some(navigation) = navigation(&events, wanted) else {

@@ -95,7 +95,6 @@ impl Reader<'_> {
             }
         }
     }
-
 }
 
 /// Kind by the browser's own resource type.

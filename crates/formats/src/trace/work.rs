@@ -57,8 +57,7 @@ impl Reader<'_> {
                 let url = event.text(&["data", "url"]).or_else(|| event.text(&["fileName"]));
                 work.url = url.map(|u| self.intern(&u));
                 work.function = event.text(&["data", "functionName"]).map(|f| self.intern(&f));
-                work.line =
-                    event.whole(&["data", "lineNumber"]).and_then(|l| u32::try_from(l).ok()).filter(|l| *l > 0);
+                work.line = event.whole(&["data", "lineNumber"]).and_then(|l| u32::try_from(l).ok()).filter(|l| *l > 0);
             }
         }
         Some(work)
@@ -114,4 +113,3 @@ impl Reader<'_> {
         }
     }
 }
-

@@ -4,12 +4,8 @@ use super::{HEADER, Page, SHEETS, begin, end, scripts, sheets};
 use crate::plugins::Made;
 use crate::switches::{Switch, Switches};
 
-pub const PAGE: Page = Page {
-    name: "Booking",
-    path: "/book/",
-    steps: "click #more\nwait 400\nclick #more\nwait 400\nclick #fewer",
-    make,
-};
+pub const PAGE: Page =
+    Page { name: "Booking", path: "/book/", steps: "click #more\nwait 400\nclick #more\nwait 400\nclick #fewer", make };
 
 fn make(made: &Made, on: &Switches) -> String {
     let mut page = String::with_capacity(16_000);

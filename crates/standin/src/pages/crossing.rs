@@ -27,13 +27,18 @@ fn make(made: &Made, on: &Switches) -> String {
     scripts(&mut page, &["themes/tidemark/vendor.js"], on);
     page.push_str("\n</head>\n<body>\n");
     page.push_str(HEADER);
-    page.push_str("<main>\n<h1>Anvil Skerry to Gull Island</h1>\n<div id=\"stars\" data-crossing=\"anvil-gull\"></div>\n");
+    page.push_str(
+        "<main>\n<h1>Anvil Skerry to Gull Island</h1>\n<div id=\"stars\" data-crossing=\"anvil-gull\"></div>\n",
+    );
     let _ = writeln!(page, "<p class=\"lead\">{WORDS}</p>");
     page.push_str("<div class=\"strip\">");
     for (n, name) in ["the light tower", "the sound", "the harbour office"].iter().enumerate() {
         let n = n + 1;
         if on.has(Switch::PicturesSized) {
-            let _ = write!(page, "<img src=\"{STATIC}/media/sound-{n}-small.jpg\" width=\"480\" height=\"320\" loading=\"lazy\" alt=\"{name}\">");
+            let _ = write!(
+                page,
+                "<img src=\"{STATIC}/media/sound-{n}-small.jpg\" width=\"480\" height=\"320\" loading=\"lazy\" alt=\"{name}\">"
+            );
         } else {
             let _ = write!(page, "<img src=\"{STATIC}/media/sound-{n}.jpg\" alt=\"{name}\">");
         }

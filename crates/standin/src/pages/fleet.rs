@@ -24,7 +24,9 @@ fn make(made: &Made, on: &Switches) -> String {
         let year = 1921 + n * 2;
         let picture = if on.has(Switch::PicturesSized) {
             let lazy = if n > 5 { " loading=\"lazy\"" } else { "" };
-            format!("<img src=\"{STATIC}/media/fleet/{n:02}-small.jpg\" width=\"150\" height=\"100\"{lazy} alt=\"A ferry of {year}\">")
+            format!(
+                "<img src=\"{STATIC}/media/fleet/{n:02}-small.jpg\" width=\"150\" height=\"100\"{lazy} alt=\"A ferry of {year}\">"
+            )
         } else {
             format!("<img src=\"{STATIC}/media/fleet/{n:02}.png\" alt=\"A ferry of {year}\">")
         };

@@ -19,7 +19,11 @@ fn make(made: &Made, on: &Switches) -> String {
         let _ = write!(page, "\n<style>{}</style>", styles::inline_notice());
     }
     let first = format!("//static.skerryline.test/themes/tidemark/{first}");
-    sheets(&mut page, &["//static.skerryline.test/themes/tidemark/base.css", &first, "//fonts.typequay.test/quay.css"], on);
+    sheets(
+        &mut page,
+        &["//static.skerryline.test/themes/tidemark/base.css", &first, "//fonts.typequay.test/quay.css"],
+        on,
+    );
     page.push_str("\n</head>\n<body>\n");
     page.push_str(HEADER);
     page.push_str("<main class=\"notice\">\n<h1>Winter refit of the Marlin Bay</h1>\n<p>From the first week of January the Marlin Bay lies on the slip at Low Haven. Her plates are sounded, her shafts drawn, and whatever the sea has eaten is replaced. The Petrel runs in her place, and the morning boat leaves ten minutes earlier.</p>\n<p>Those who want to see how a ferry is lifted may come to the slip on the first Saturday; there will be soup.</p>\n");

@@ -43,37 +43,39 @@ function Read({ doc, load }: { doc: Doc; load: Analysis }) {
           : `${bytes(doc.whole.raw)} of document`}
       </h1>
       <div className="mt-1 flex items-start gap-8">
-        <dl className="flex flex-1 flex-wrap gap-x-7 gap-y-1 text-[13px]">
-          <Figure name="document" share={doc.whole} how="The text as it stands, and packed with gzip." />
-          <Figure
-            name="inline style"
-            share={doc.inline_style}
-            of={doc.whole}
-            how="All style elements and style attributes, as they stand and packed on their own with gzip."
-          />
-          <Figure
-            name="inline script"
-            share={doc.inline_script}
-            of={doc.whole}
-            how="All scripts that stand in the document, as they stand and packed on their own with gzip."
-          />
-          <div>
-            <dt className="text-[12px] text-ink-2">over the line</dt>
-            <dd>
-              {bytes(doc.transferred)} {doc.encoding ? `as ${doc.encoding}` : 'not packed'}
-            </dd>
-          </div>
-          <div>
-            <dt className="text-[12px] text-ink-2">first round trip</dt>
-            <dd>
-              <Ask how="A fresh connection brings ten segments, 14,600 bytes, before it must wait for an answer (RFC 6928). Headers come first; the place in a packed document is found by packing its beginning.">
-                {round ? `ends at byte ${round.at.toLocaleString('en')}` : 'holds all of it'}
-              </Ask>
-            </dd>
-          </div>
-          <div className="basis-full text-ink-2">{doc.largest}</div>
+        <div className="flex-1 text-[13px]">
+          <dl className="flex flex-wrap gap-x-7 gap-y-1">
+            <Figure name="document" share={doc.whole} how="The text as it stands, and packed with gzip." />
+            <Figure
+              name="inline style"
+              share={doc.inline_style}
+              of={doc.whole}
+              how="All style elements and style attributes, as they stand and packed on their own with gzip."
+            />
+            <Figure
+              name="inline script"
+              share={doc.inline_script}
+              of={doc.whole}
+              how="All scripts that stand in the document, as they stand and packed on their own with gzip."
+            />
+            <div>
+              <dt className="text-[12px] text-ink-2">over the line</dt>
+              <dd>
+                {bytes(doc.transferred)} {doc.encoding ? `as ${doc.encoding}` : 'not packed'}
+              </dd>
+            </div>
+            <div>
+              <dt className="text-[12px] text-ink-2">first round trip</dt>
+              <dd>
+                <Ask how="A fresh connection brings ten segments, 14,600 bytes, before it must wait for an answer (RFC 6928). Headers come first; the place in a packed document is found by packing its beginning.">
+                  {round ? `ends at byte ${round.at.toLocaleString('en')}` : 'holds all of it'}
+                </Ask>
+              </dd>
+            </div>
+          </dl>
+          <p className="mt-1 text-ink-2">{doc.largest}</p>
           <NotKnown reasons={doc.notes} />
-        </dl>
+        </div>
         {detail.data?.inline_only && (
           <figure className="shrink-0 text-center text-[12px] text-ink-2">
             <a href={`/api/recordings/${recording.id}/detail/inline-only.jpg`} target="_blank" rel="noreferrer">

@@ -1,4 +1,5 @@
 import { useMemo } from 'react';
+import { useSearchParams } from 'react-router';
 import type { Analysis, Rect, ShiftRow } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { metricText, ms, plural } from '../../parts/format';
@@ -21,7 +22,8 @@ export default function FramesView() {
   const end = timeEnd(load);
   const [span, setSpan] = useSpan(end);
   const [frameText, setFrame] = useParam('frame');
-  const [shiftText, setShift] = useParam('shift');
+  const [shiftText] = useParam('shift');
+  const [, setParams] = useSearchParams();
   const lane = Math.max(200, width - 40);
   const wheel = useWheelZoom<HTMLDivElement>(0, lane, span, end, setSpan);
   const { frames, shifts } = load;
@@ -31,6 +33,22 @@ export default function FramesView() {
   const shift = shiftText === '' ? null : (shifts[Number(shiftText)] ?? null);
   const pick = (index: number) => {
     setFrame(String(Math.max(0, Math.min(frames.length - 1, index))));
+  };
+  // A shift is shown on the first frame that shows its outcome.
+  const pickShift = (index: number | null) => {
+    setParams(
+      (before) => {
+        const after = new URLSearchParams(before);
+        const chosen = index === null ? undefined : shifts[index];
+        if (chosen) {
+          const shown = frames.findIndex((f) => f.at_ms >= chosen.at_ms - 20);
+          after.set('shift', String(index));
+          if (frames.length) after.set('frame', String(shown < 0 ? frames.length - 1 : shown));
+        } else after.delete('shift');
+        return after;
+      },
+      { replace: true },
+    );
   };
   useKeys({ '[': () => pick(at - 1), ']': () => pick(at + 1), '0': () => setSpan(null) });
   if (!frames.length) {
@@ -46,23 +64,23 @@ export default function FramesView() {
   const index = load.metrics.speed_index_ms;
   return (
     <div className="px-5 pb-8 pt-2" ref={area}>
-      <div className="flex items-end gap-4">
-        <h1 className="text-[25px] leading-tight">{title(load)}</h1>
+      <h1 className="text-[25px] leading-tight">{title(load)}</h1>
+      <div className="flex items-center gap-4 text-[13.5px] text-ink-2">
+        <p>
+          {plural(frames.length, 'frame')}, each a picture that differs from the one before.{' '}
+          {index !== null && (
+            <>
+              Speed Index{' '}
+              <Ask how="The grey area above the curve: the integral of 1 − visual completeness. A frame’s completeness is how far its colour histogram has come from the first frame’s to the last one’s.">
+                {ms(index)}
+              </Ask>
+              .
+            </>
+          )}
+        </p>
         <span className="ml-auto" />
         <SpanControls span={span} end={end} onSpan={setSpan} />
       </div>
-      <p className="text-[13.5px] text-ink-2">
-        {plural(frames.length, 'frame')}, each a picture that differs from the one before.{' '}
-        {index !== null && (
-          <>
-            Speed Index{' '}
-            <Ask how="The grey area above the curve: the integral of 1 − visual completeness. A frame’s completeness is how far its colour histogram has come from the first frame’s to the last one’s.">
-              {ms(index)}
-            </Ask>
-            .
-          </>
-        )}
-      </p>
       <div ref={wheel} className="mt-3">
         <TimeAxis load={load} span={span} width={lane} end={end} onSpan={setSpan} />
         <Curve load={load} span={span} width={lane} at={at} pick={pick} />
@@ -77,7 +95,7 @@ export default function FramesView() {
             onPick={pick}
           />
         </div>
-        <ShiftMarks load={load} span={span} width={lane} shown={shift} pick={(i) => setShift(String(i))} />
+        <ShiftMarks load={load} span={span} width={lane} shown={shift} pick={pickShift} />
       </div>
       <div className="mt-4 flex items-start gap-6 border-t border-rule-strong pt-3">
         {frame && (
@@ -121,7 +139,7 @@ export default function FramesView() {
               </dl>
             </>
           )}
-          <Shifts load={load} shown={shift} pick={(i) => setShift(i === null ? '' : String(i))} />
+          <Shifts load={load} shown={shift} pick={pickShift} />
         </div>
       </div>
     </div>
@@ -290,7 +308,9 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
                 <th className="py-1">At</th>
                 <th className="text-right">Score</th>
                 <th className="text-right">
-                  <Ask how="Its score as a share of the sum of all shifts that count.">Share</Ask>
+                  <Ask how="Its score as a share of the sum of all shifts that count. The browser does not count a shift within 500 ms of an input or of a change of the viewport.">
+                    Share
+                  </Ask>
                 </th>
                 <th className="pl-4">What moved</th>
               </tr>
@@ -302,13 +322,17 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
                 return (
                   <tr key={i} className={`border-b border-rule align-top ${on ? 'bg-soft' : 'hover:bg-soft/40'}`}>
                     <td className="py-1">
-                      <button aria-pressed={on} className="hover:text-accent" onClick={() => props.pick(on ? null : i)}>
+                      <button
+                        aria-pressed={on}
+                        className="whitespace-nowrap hover:text-accent"
+                        onClick={() => props.pick(on ? null : i)}
+                      >
                         {ms(s.at_ms)}
                       </button>
                     </td>
                     <td className="text-right">{s.score.toFixed(3)}</td>
                     <td className="text-right">
-                      {s.had_recent_input ? 'after input' : sum ? `${((s.score / sum) * 100).toFixed(0)} %` : '–'}
+                      {s.had_recent_input ? 'not counted' : sum ? `${((s.score / sum) * 100).toFixed(0)} %` : '–'}
                     </td>
                     <td className="pl-4 font-mono text-[12px]">
                       {s.moved.slice(0, on ? 12 : 2).map((m, n) => (

@@ -67,11 +67,7 @@ export function Functions({ chosen, label }: { chosen: Span | null; label: strin
         <span className="ml-auto flex gap-1">
           {tab('heaviest', 'heaviest functions')}
           {tab('tree', 'call tree')}
-          <button
-            className="btn !px-2 !py-0.5"
-            aria-label={unit === '%' ? 'Show milliseconds' : 'Show per cent'}
-            onClick={() => setUnit(unit === '%' ? 'ms' : '%')}
-          >
+          <button className="btn !px-2 !py-0.5" onClick={() => setUnit(unit === '%' ? 'ms' : '%')}>
             {unit === '%' ? 'in ms' : 'in %'}
           </button>
         </span>

@@ -66,12 +66,12 @@ export default function RequestsView() {
   const both = beside === 'return' && pair !== undefined;
   const visits = useVisits(recording.id, both ? pair.first : undefined, both ? pair.again : undefined);
   const other = useLoad(recording.id, both ? (number === pair.first ? pair.again : pair.first) : undefined);
-  const items = useMemo(() => {
+  const [items, total] = useMemo(() => {
     const isFirst = pair === undefined || number === pair.first;
     const rows = both ? union(load, other.data, visits.data?.rows, isFirst) : load.requests.map((row) => ({ row }));
     const byId = new Map(rows.map((r) => [r.row, r]));
     const shown = sorted(filterRequests([...byId.keys()], words), order).map((row) => byId.get(row) ?? { row });
-    return grouped(shown, group as Group);
+    return [grouped(shown, group as Group), rows.length] as const;
   }, [load, other.data, visits.data, both, pair, number, words, order, group]);
   const requests = useMemo(() => items.filter((i) => 'row' in i), [items]);
   const rowOf = useCallback(
@@ -150,7 +150,7 @@ export default function RequestsView() {
           ))}
         </datalist>
         <span aria-live="polite" className="whitespace-nowrap">
-          {requests.length} of {load.requests.length} requests
+          {requests.length} of {total} requests
         </span>
         <select
           aria-label="Group"
@@ -174,8 +174,6 @@ export default function RequestsView() {
             both visits
           </button>
         )}
-        <span className="ml-auto" />
-        <SpanControls span={span} end={end} onSpan={setSpan} />
       </div>
       <NotKnown
         reasons={load.missing
@@ -183,9 +181,14 @@ export default function RequestsView() {
           .map((m) => m.why)}
       />
       <div ref={wheel} className="flex min-h-0 flex-1 flex-col">
-        <div className="mt-2" style={{ marginLeft: leftWidth }}>
-          <FrameLane load={load} recording={recording.id} number={number} span={span} width={lane} height={40} />
-          <Lanes load={load} span={span} width={lane} />
+        <div className="mt-2 flex items-end">
+          <span className="shrink-0 pb-1" style={{ width: leftWidth }}>
+            <SpanControls span={span} end={end} onSpan={setSpan} />
+          </span>
+          <span>
+            <FrameLane load={load} recording={recording.id} number={number} span={span} width={lane} height={40} />
+            <Lanes load={load} span={span} width={lane} />
+          </span>
         </div>
         <div
           className="mt-1 grid items-end border-b border-rule-strong"

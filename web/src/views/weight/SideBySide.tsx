@@ -88,7 +88,7 @@ export function SideBySide() {
                     {ids.length > 1 && (
                       <button
                         className="text-ink-3 hover:text-accent"
-                        aria-label={`Take ${r?.page ?? 'it'} out`}
+                        aria-label={`take out ${r?.page ?? 'it'}`}
                         onClick={() => setChosen(ids.filter((id) => id !== ids[i]).join(','))}
                       >
                         take out

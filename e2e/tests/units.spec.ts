@@ -1,0 +1,124 @@
+import { expect, test } from '@playwright/test';
+import { readTracks, type Lane, type Tracks } from '../../web/src/api/tracks';
+import type { RequestRow } from '../../web/src/api/types';
+import { barAt, drawLane, ROW_HEIGHT } from '../../web/src/views/main-thread/draw';
+import { sorted } from '../../web/src/views/requests/columns';
+import { filterRequests } from '../../web/src/views/requests/filter';
+
+function row(id: number, more: Partial<RequestRow>): RequestRow {
+  return {
+    id, url: `http://www.skerryline.test/file-${id}`, name: `file-${id}`, host: 'www.skerryline.test', method: 'GET', kind: 'script',
+    status: 200, mime: null, protocol: 'h2', priority: 'High', final_priority: null, start_ms: id, connect_start_ms: null, connect_end_ms: null,
+    sent_ms: id, first_byte_ms: id + 100, end_ms: id + 200, transferred_bytes: 1000, unpacked_bytes: 3000, cache: null, connection: 1,
+    render_blocking: 'non_blocking', released_ms: null, owner: { name: 'site', kind: 'site' }, inserted: false,
+    initiator: { kind: 'parser', url: null, line: null, stack: [] }, redirected_from: null, on_path: false, failed: null,
+    response_headers: [], has_body: false, picture: null, placement: null, ...more,
+  };
+}
+
+test('the filter knows words, facts, sizes, not and or', () => {
+  const rows = [
+    row(0, { kind: 'document', transferred_bytes: 9_000, on_path: true }),
+    row(1, { render_blocking: 'blocking', transferred_bytes: 60_000, owner: { name: 'deck-slider', kind: 'plugin' } }),
+    row(2, { kind: 'image', transferred_bytes: 400_000, placement: 'below_fold', end_ms: 1_900, priority: 'Low', final_priority: 'High' }),
+    row(3, { kind: 'style', cache: 'disk', transferred_bytes: 0, status: 404 }),
+    row(4, { transferred_bytes: null, end_ms: null, first_byte_ms: null, failed: 'refused', initiator: { kind: 'script', url: 'http://a.test/slider.js', line: 3, stack: [] } }),
+  ];
+  const ids = (words: string) => filterRequests(rows, words).map((r) => r.id);
+  expect(ids('')).toEqual([0, 1, 2, 3, 4]);
+  expect(ids('kind:script size>50kB owner:deck')).toEqual([1]);
+  expect(ids('blocking:yes or fold:below')).toEqual([1, 2]);
+  expect(ids('-kind:script')).toEqual([0, 2, 3]);
+  expect(ids('kind:js')).toEqual([1, 4]);
+  expect(ids('duration>1s')).toEqual([2]);
+  expect(ids('size<1kB')).toEqual([3]);
+  expect(ids('cache:yes')).toEqual([3]);
+  expect(ids('failed:yes')).toEqual([3, 4]);
+  expect(ids('by:slider')).toEqual([4]);
+  expect(ids('priority:high kind:image')).toEqual([2]);
+  expect(ids('path:yes')).toEqual([0]);
+  expect(ids('status:4')).toEqual([3]);
+  expect(ids('FILE-2')).toEqual([2]);
+  expect(ids('size>many')).toEqual([]);
+});
+
+test('what is not known stands last, whichever way the order goes', () => {
+  const rows = [row(0, { transferred_bytes: 5 }), row(1, { transferred_bytes: null }), row(2, { transferred_bytes: 50 })];
+  expect(sorted(rows, 'size').map((r) => r.id)).toEqual([2, 0, 1]);
+  expect(sorted(rows, '-size').map((r) => r.id)).toEqual([0, 2, 1]);
+  expect(sorted(rows, 'start').map((r) => r.id)).toEqual([0, 1, 2]);
+  expect(sorted(rows, 'no such column').map((r) => r.id)).toEqual([0, 1, 2]);
+});
+
+/** Columns as the server writes them. */
+function columns(tasks: [start: number, duration: number, depth: number][]): ArrayBuffer {
+  const head = JSON.stringify({ labels: [{ text: 'task', url: null, line: null, owner: 0 }], owners: [{ name: 'page', kind: 'browser' }], kinds: ['other', 'layout'], tasks: tasks.length, stacks: 0 });
+  const padded = head.padEnd(Math.ceil((head.length + 4) / 8) * 8 - 4, ' ');
+  const n = tasks.length;
+  const bytes = new ArrayBuffer(4 + padded.length + Math.ceil((n * 18) / 8) * 8);
+  const view = new DataView(bytes);
+  view.setUint32(0, padded.length, true);
+  new Uint8Array(bytes, 4).set(new TextEncoder().encode(padded));
+  const at = 4 + padded.length;
+  tasks.forEach(([start, duration, depth], i) => {
+    view.setFloat64(at + i * 8, start, true);
+    view.setFloat32(at + n * 8 + i * 4, duration, true);
+    view.setUint8(at + n * 16 + i, depth);
+  });
+  return bytes;
+}
+
+/** A canvas that notes which pixels of which row were filled. */
+function canvas() {
+  const filled = new Map<number, Set<number>>();
+  const rects: number[] = [];
+  const context = {
+    fillStyle: '', textBaseline: '',
+    fillRect(x: number, y: number, w: number) {
+      rects.push(x);
+      const line = filled.get(y) ?? new Set<number>();
+      for (let px = Math.floor(x); px < x + w; px++) line.add(px);
+      filled.set(y, line);
+    },
+    fillText() {}, save() {}, restore() {}, beginPath() {}, rect() {}, clip() {},
+  };
+  return { context: context as unknown as CanvasRenderingContext2D, filled, rects };
+}
+
+const paints = { kinds: ['#111', '#222'], sheet: '#fff', ink: '#000', onBar: '#fff' };
+
+test('the chart draws every pixel that holds a bar, and no more pictures than pixels', () => {
+  const tasks: [number, number, number][] = [];
+  let at = 0;
+  // Half a million bars in ten seconds; every seventh has a part.
+  for (let i = 0; at < 10_000; i++) {
+    const long = i % 997 === 0 ? 30 : 0.008;
+    tasks.push([at, long, 0]);
+    if (i % 7 === 0) tasks.push([at, long / 2, 1]);
+    at += long + (i % 50 === 0 ? 4 : 0.01);
+  }
+  const tracks: Tracks = readTracks(columns(tasks));
+  const lane: Lane = tracks.tasks;
+  expect(lane.rows).toBe(2);
+  expect((lane.byRow[0] as Uint32Array).length + (lane.byRow[1] as Uint32Array).length).toBe(tasks.length);
+  for (const span of [{ from: 0, to: 10_000 }, { from: 4_000, to: 4_060 }, { from: 0, to: 0.5 }]) {
+    const width = 700;
+    const { context, filled, rects } = canvas();
+    drawLane(context, tracks, lane, span, width, 0, 2, paints);
+    expect(rects.length).toBeLessThanOrEqual(2 * (width + 2));
+    const scale = width / (span.to - span.from);
+    let missed = 0;
+    for (const [start, duration, depth] of tasks) {
+      if (start + duration < span.from || start > span.to) continue;
+      const px = Math.floor(Math.max(0, (start - span.from) * scale));
+      if (px < width && !filled.get(depth * ROW_HEIGHT)?.has(px)) missed++;
+    }
+    expect(missed).toBe(0);
+  }
+  // The bar under a place is the one that is there.
+  const bar = barAt(lane, 0, 15, 0.001);
+  expect(bar).not.toBeNull();
+  const start = lane.start[bar as number] as number;
+  expect(start <= 15 && 15 <= start + (lane.duration[bar as number] as number) + 0.001).toBe(true);
+  expect(barAt(lane, 9, 15, 0.001)).toBeNull();
+});
