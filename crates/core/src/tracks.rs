@@ -102,10 +102,13 @@ impl Tracks {
     }
 }
 
+/// What tells one label from another: text, script, line.
+type LabelKey = (String, Option<Arc<str>>, Option<u32>);
+
 /// Names each bar once.
 #[derive(Default)]
 struct Labels {
-    known: HashMap<(String, Option<Arc<str>>, Option<u32>), u32>,
+    known: HashMap<LabelKey, u32>,
     labels: Vec<TrackLabel>,
     owner_of: HashMap<Option<Arc<str>>, u32>,
     owners: Vec<Owner>,

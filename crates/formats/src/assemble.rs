@@ -253,7 +253,7 @@ fn align(requests: &mut [Request], seen: &[Request]) {
     let Some(offset) = offsets.get(offsets.len() / 2).copied() else { return };
     for request in requests {
         let by = Millis(offset.max(-request.start.0));
-        request.start = request.start + by;
+        request.start += by;
         for time in [
             &mut request.connect_start,
             &mut request.tls_start,

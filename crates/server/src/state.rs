@@ -13,13 +13,16 @@ use std::sync::{Arc, Mutex};
 /// How many loads are held in memory.
 const HELD_LOADS: usize = 4;
 
+/// A load by its recording and number.
+type HeldLoad = ((i64, u32), Arc<Load>);
+
 /// What all requests share.
 pub struct State {
     /// One store behind a lock of the standard library, not the runtime's: it is only taken on
     /// threads that may block, and never held across an await.
     store: Mutex<Store>,
     /// Loads read last, newest first, by recording and number.
-    loads: Mutex<Vec<((i64, u32), Arc<Load>)>>,
+    loads: Mutex<Vec<HeldLoad>>,
     /// Recordings under way.
     pub jobs: Jobs,
     /// The simulated site, where it runs.

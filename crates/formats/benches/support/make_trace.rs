@@ -16,6 +16,7 @@ pub fn make_trace(bytes: usize, seed: u64) -> String {
         rng: ChaCha8Rng::seed_from_u64(seed),
         now: 5_000_000,
         nodes: 3,
+        running: 3,
     };
     maker.head();
     while maker.text.len() < bytes {
@@ -32,6 +33,8 @@ struct Maker {
     now: u64,
     /// Call paths named so far.
     nodes: u64,
+    /// The call path that is running.
+    running: u64,
 }
 
 impl Maker {
@@ -184,7 +187,11 @@ impl Maker {
         let (mut samples, mut deltas) = (String::new(), String::new());
         for i in 0..100 {
             let comma = if i == 0 { "" } else { "," };
-            let _ = write!(samples, "{comma}{}", self.rng.random_range(1..=self.nodes));
+            // A function runs for a while: most samples find it where the one before did.
+            if self.rng.random_range(0..10) == 0 {
+                self.running = self.rng.random_range(1..=self.nodes);
+            }
+            let _ = write!(samples, "{comma}{}", self.running);
             let _ = write!(deltas, "{comma}{}", self.rng.random_range(120..1_400));
         }
         let now = self.now;
