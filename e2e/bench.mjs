@@ -112,7 +112,7 @@ try {
   console.log(`main thread, drawing: ${draws.length} pictures, median ${ms(percentile(draws, 0.5))}, 95th percentile ${ms(percentile(draws, 0.95))}`);
 
   await page.goto(`${address}/recordings/${har}/requests`);
-  await page.getByRole('option').first().waitFor();
+  await page.locator('[data-request]').first().waitFor();
   await watched(page, '2,000 requests, scrolling', async () => {
     await page.mouse.move(500, 500);
     for (let i = 0; i < 90; i++) await page.mouse.wheel(0, 400);

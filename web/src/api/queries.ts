@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
 import { get, getBytes, send } from './client';
 import { readTracks } from './tracks';
 import type {
@@ -43,14 +44,23 @@ export const useLoad = (id: number, number: number | undefined) =>
 
 const ofLoad = (id: number, number: number) => `/recordings/${id}/loads/${number}`;
 
+const tracks = (id: number, number: number) => ({
+  queryKey: ['tracks', id, number],
+  queryFn: async () => readTracks(await getBytes(`${ofLoad(id, number)}/tracks`)),
+  staleTime: Infinity,
+  gcTime: 60_000,
+});
+
 /** The main thread to be drawn. */
-export const useTracks = (id: number, number: number) =>
-  useQuery({
-    queryKey: ['tracks', id, number],
-    queryFn: async () => readTracks(await getBytes(`${ofLoad(id, number)}/tracks`)),
-    staleTime: Infinity,
-    gcTime: 60_000,
-  });
+export const useTracks = (id: number, number: number) => useQuery(tracks(id, number));
+
+/** Asks for it beside the load rather than after it, where the section that draws it is open. */
+export function useTracksEarly(id: number, number: number | undefined, wanted: boolean) {
+  const client = useQueryClient();
+  useEffect(() => {
+    if (wanted && number !== undefined) void client.prefetchQuery(tracks(id, number));
+  }, [client, id, number, wanted]);
+}
 
 /** Time by function, over a stretch of the load or all of it. */
 export const useFunctions = (id: number, number: number, span: { from: number; to: number } | null, enabled: boolean) =>

@@ -173,9 +173,12 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
           />
         </details>
         {ofStandIn && (
-          <label className="col-span-2 flex items-center gap-2 border-t border-rule pt-2 text-[13px]">
-            <span className="label !mb-0">Page of the stand-in</span>
+          <div className="col-span-2 flex items-center gap-2 border-t border-rule pt-2 text-[13px]">
+            <label className="label !mb-0" htmlFor="record-stand-in">
+              Page of the stand-in
+            </label>
             <select
+              id="record-stand-in"
               className="rounded border border-rule-strong bg-sheet px-1 py-0.5"
               value={standIn.pages.find((p) => new URL(url).pathname === p.path)?.path ?? ''}
               onChange={(e) => {
@@ -200,7 +203,7 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
               />
               over HTTP/2
             </label>
-          </label>
+          </div>
         )}
         {ofStandIn && (
           <fieldset className="col-span-2 border-t border-rule pt-2">

@@ -10,7 +10,7 @@ import {
   useParams,
   useSearchParams,
 } from 'react-router';
-import { useLoad, usePlan, usePlanChanges, useRecording, useVisits } from '../api/queries';
+import { useLoad, usePlan, usePlanChanges, useRecording, useTracksEarly, useVisits } from '../api/queries';
 import type { Analysis, Finding, LoadHead, RecordingHead } from '../api/types';
 import { bytes, ms, plural } from '../parts/format';
 import { Empty, Trouble, Waiting } from '../parts/states';
@@ -122,11 +122,12 @@ function pairOf(recording: RecordingHead, chosen: LoadHead | undefined): Reading
 
 function Loaded({ recording }: { recording: RecordingHead }) {
   const [params, setParams] = useSearchParams();
-  const { search } = useLocation();
+  const { search, pathname } = useLocation();
   const navigate = useNavigate();
   const [selection, select] = useSelection();
   const chosen = chosenLoad(recording, params.get('load'));
   const load = useLoad(recording.id, chosen?.number);
+  useTracksEarly(recording.id, chosen?.number, pathname.endsWith('/main-thread'));
   const marked = useMarked(load.data, selection);
   const pair = useMemo(() => pairOf(recording, chosen), [recording, chosen]);
   const say = useNotice();

@@ -51,9 +51,22 @@ export function Chart(props: {
   const { load, tracks, end, width, onSpan } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const drawn = useRef(0);
+  // Asking for styles makes the browser compute them; they change with the theme only.
+  const colours = useRef<{ theme: string | undefined; paints: Paints } | null>(null);
   // While dragging or turning the wheel the picture follows at once; the address only when it is over.
   const [live, setLive] = useState<Span | null>(null);
   const span = live ?? props.span;
+  // The mouse may move many times between two frames; the picture follows once a frame.
+  const next = useRef<Span | null>(null);
+  const follow = useCallback((to: Span) => {
+    if (next.current === null) {
+      requestAnimationFrame(() => {
+        setLive(next.current);
+        next.current = null;
+      });
+    }
+    next.current = to;
+  }, []);
   const [hover, setHover] = useState<(Picked & { x: number; y: number }) | null>(null);
   const [marking, setMarking] = useState<[number, number] | null>(null);
   const taskRows = Math.min(MOST_TASK_ROWS, tracks.tasks.rows);
@@ -81,7 +94,9 @@ export function Chart(props: {
         element.width = w;
         element.height = h;
       }
-      const paints = paintsOf(element, tracks);
+      const themeNow = document.documentElement.dataset.theme;
+      const known = colours.current?.theme === themeNow ? colours.current : null;
+      const { paints } = known ?? (colours.current = { theme: themeNow, paints: paintsOf(element, tracks) });
       context.setTransform(ratio, 0, 0, ratio, 0, 0);
       context.clearRect(0, 0, width, shapes.height);
       context.font = '11px "Public Sans Variable", sans-serif';
@@ -109,20 +124,23 @@ export function Chart(props: {
     const element = canvas.current;
     if (!element) return;
     let settle: ReturnType<typeof setTimeout> | undefined;
+    // Where the wheel has led so far; the picture may be a frame behind.
+    let moving: Span | null = null;
     const onWheel = (e: WheelEvent) => {
       const now = latest.current;
       if (!e.ctrlKey && !e.metaKey && Math.abs(e.deltaX) <= Math.abs(e.deltaY)) return;
       e.preventDefault();
-      const length = now.span.to - now.span.from;
       const offset = e.clientX - element.getBoundingClientRect().left;
-      const next =
+      const from = moving ?? now.span;
+      moving =
         e.ctrlKey || e.metaKey
-          ? zoomAt(now.span, now.span.from + (offset / now.width) * length, Math.exp(e.deltaY * 0.002), now.end)
-          : clampSpan(shift(now.span, (e.deltaX / now.width) * length), now.end);
-      setLive(next);
+          ? zoomAt(from, from.from + (offset / now.width) * (from.to - from.from), Math.exp(e.deltaY * 0.002), now.end)
+          : clampSpan(shift(from, (e.deltaX / now.width) * (from.to - from.from)), now.end);
+      follow(moving);
       clearTimeout(settle);
       settle = setTimeout(() => {
-        latest.current.onSpan(latest.current.span);
+        if (moving) latest.current.onSpan(moving);
+        moving = null;
         setLive(null);
       }, 160);
     };
@@ -131,7 +149,7 @@ export function Chart(props: {
       clearTimeout(settle);
       element.removeEventListener('wheel', onWheel);
     };
-  }, []);
+  }, [follow]);
 
   const timeAt = (offset: number) => span.from + (offset / width) * (span.to - span.from);
   const find = (offsetX: number, offsetY: number): Picked | null => {
@@ -205,7 +223,7 @@ export function Chart(props: {
             if (!held.moved) return;
             setHover(null);
             if (held.mark) setMarking([held.x, px]);
-            else setLive(clampSpan(shift(held.span, ((held.x - px) / width) * (held.span.to - held.span.from)), end));
+            else follow(clampSpan(shift(held.span, ((held.x - px) / width) * (held.span.to - held.span.from)), end));
           }}
           onPointerUp={(e) => {
             const [px, py] = place(e);

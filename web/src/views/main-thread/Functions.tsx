@@ -26,12 +26,13 @@ export const functionName = (place: CodePlace) => {
 };
 
 /** Time by function: the heaviest, or the call tree, over all of the load or a stretch of it. */
-export function Functions({ chosen, label }: { chosen: Span | null; label: string }) {
+export function Functions({ chosen, label, ready }: { chosen: Span | null; label: string; ready: boolean }) {
   const { load, recording, number } = useReading();
   const missing = load.missing.filter((m) => m.subject === 'samples');
   const [view, setView] = useParam('profile', 'heaviest');
   const [unit, setUnit] = useParam('unit', 'ms');
-  const answer = useFunctions(recording.id, number, chosen, missing.length === 0);
+  // The picture first: adding up the samples would take the server's time from it.
+  const answer = useFunctions(recording.id, number, chosen, ready && missing.length === 0);
   if (missing.length) {
     return (
       <section className="mt-6" aria-label="By function">

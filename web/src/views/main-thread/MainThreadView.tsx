@@ -180,7 +180,7 @@ function Depth({ load }: { load: Analysis }) {
           </select>
         )}
       </div>
-      <Functions chosen={chosen} label={label} />
+      <Functions chosen={chosen} label={label} ready={!tracks.isPending} />
     </section>
   );
 }
@@ -285,8 +285,12 @@ function Owners({ load }: { load: Analysis }) {
   );
 }
 
+/** More rows than this are drawn only when asked for. */
+const MOST_TASKS = 60;
+
 function LongTasks({ tasks }: { tasks: LongTask[] }) {
   const { select, marked, selection } = useReading();
+  const [all, setAll] = useState(false);
   const table = useRef<HTMLTableElement>(null);
   const at = selection?.kind === 'task' ? selection.index : -1;
   const go = (next: number) => {
@@ -311,7 +315,7 @@ function LongTasks({ tasks }: { tasks: LongTask[] }) {
           </tr>
         </thead>
         <tbody>
-          {tasks.map((task, i) => (
+          {(all ? tasks : tasks.slice(0, MOST_TASKS)).map((task, i) => (
             <tr key={i} className={`border-b border-rule ${marked.task(task, i) ? 'bg-soft' : 'hover:bg-soft/40'}`}>
               <td className="py-1">
                 <button className="hover:text-accent" onClick={() => select({ kind: 'task', index: i })}>
@@ -336,6 +340,14 @@ function LongTasks({ tasks }: { tasks: LongTask[] }) {
           ))}
         </tbody>
       </table>
+      {tasks.length > MOST_TASKS && (
+        <p className="mt-1 text-[12.5px] text-ink-2">
+          {all ? tasks.length : MOST_TASKS} of {tasks.length.toLocaleString('en')}{' '}
+          <button className="text-accent" onClick={() => setAll(!all)}>
+            {all ? 'show fewer' : 'show all'}
+          </button>
+        </p>
+      )}
     </section>
   );
 }
