@@ -2,9 +2,9 @@
 
 use crate::profile::CodePlace;
 use crate::work::parents;
-use crate::{Load, Millis, Owner, Owners, WorkName};
+use crate::{Load, Millis, Owner, Owners, TimerInstall, WorkName};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use ts_rs::TS;
 
 /// All runs of one timer's line, or of one event's handler.
@@ -42,6 +42,11 @@ pub fn handlers(load: &Load, owners: &Owners) -> Vec<HandlerRow> {
             first_call.entry(parent).or_insert(index);
         }
     }
+    let mut set_at: HashMap<i64, Vec<&TimerInstall>> = HashMap::new();
+    for timer in &load.timers {
+        set_at.entry(timer.timer).or_default().push(timer);
+    }
+    set_at.values_mut().for_each(|times| times.sort_by(|a, b| a.at.order(&b.at)));
     let mut rows: BTreeMap<(String, Option<String>), HandlerRow> = BTreeMap::new();
     for (index, piece) in load.work.iter().enumerate() {
         let call = first_call.get(&index).map(|i| &load.work[*i]);
@@ -54,7 +59,11 @@ pub fn handlers(load: &Load, owners: &Owners) -> Vec<HandlerRow> {
         });
         let (what, timeout, by) = match piece.name {
             WorkName::Timer => {
-                let set = load.timers.iter().rev().find(|t| Some(t.timer) == piece.timer && t.at <= piece.start);
+                let set = piece.timer.and_then(|timer| {
+                    let times = set_at.get(&timer)?;
+                    // A number may be given again; the last one set before it fired is the one.
+                    times.get(times.partition_point(|t| t.at <= piece.start).checked_sub(1)?)
+                });
                 ("timer".to_owned(), set.map(|s| s.timeout), set.and_then(|s| s.by.clone()).or(called))
             }
             WorkName::Event => match &piece.event {
@@ -111,7 +120,7 @@ pub struct ForcedRow {
 #[must_use]
 pub fn forced(load: &Load, owners: &Owners) -> Vec<ForcedRow> {
     let mut rows: Vec<ForcedRow> = Vec::new();
-    let mut places = std::collections::HashMap::new();
+    let mut places = HashMap::new();
     for piece in &load.forced {
         let index = *places.entry(&piece.by).or_insert_with(|| {
             rows.push(ForcedRow {
@@ -140,7 +149,7 @@ pub fn forced(load: &Load, owners: &Owners) -> Vec<ForcedRow> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Forced, TimerInstall, Work, WorkKind};
+    use crate::{Forced, Work, WorkKind};
 
     const CHAT: &str = "http://www.skerryline.test/plugins/share-buoys/share.js";
 

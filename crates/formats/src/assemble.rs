@@ -6,6 +6,7 @@ use phainon_core::{
     Source, Subject, Visit,
 };
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 
 /// The DOM's word on an element that the trace knows by a number only.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
@@ -173,17 +174,13 @@ impl RawLoad {
                 align(&mut load.requests, &trace.requests);
             }
             // The trace knows which requests held rendering back.
-            for request in &mut load.requests {
-                if request.render_blocking == RenderBlocking::Unknown
-                    && let Some(seen) = trace
-                        .requests
-                        .iter()
-                        .find(|t| t.url == request.url && (t.start - request.start).0.abs() < 1000.0)
-                {
-                    request.render_blocking = seen.render_blocking;
-                    if request.initiator.kind == phainon_core::InitiatorKind::Unknown {
-                        request.initiator = seen.initiator.clone();
-                    }
+            let by_url = first_by_url(&trace.requests);
+            for request in load.requests.iter_mut().filter(|r| r.render_blocking == RenderBlocking::Unknown) {
+                let near = |t: &&&Request| (t.start - request.start).0.abs() < 1000.0;
+                let Some(seen) = by_url.get(&*request.url).and_then(|same| same.iter().find(near)) else { continue };
+                request.render_blocking = seen.render_blocking;
+                if request.initiator.kind == phainon_core::InitiatorKind::Unknown {
+                    request.initiator = seen.initiator.clone();
                 }
             }
         }
@@ -244,11 +241,24 @@ impl RawLoad {
     }
 }
 
+/// The first few requests for each address; a file may ask for one address a hundred thousand times.
+fn first_by_url(requests: &[Request]) -> HashMap<&str, Vec<&Request>> {
+    let mut by_url: HashMap<&str, Vec<&Request>> = HashMap::new();
+    for request in requests {
+        let same = by_url.entry(&request.url).or_default();
+        if same.len() < 64 {
+            same.push(request);
+        }
+    }
+    by_url
+}
+
 /// Puts a HAR's clock on the trace's: by how much the same addresses were asked for earlier or later,
 /// at the median.
 fn align(requests: &mut [Request], seen: &[Request]) {
+    let by_url = first_by_url(seen);
     let mut offsets: Vec<f64> =
-        requests.iter().filter_map(|r| Some((seen.iter().find(|s| s.url == r.url)?.start - r.start).0)).collect();
+        requests.iter().filter_map(|r| Some((by_url.get(&*r.url)?.first()?.start - r.start).0)).collect();
     offsets.sort_by(f64::total_cmp);
     let Some(offset) = offsets.get(offsets.len() / 2).copied() else { return };
     for request in requests {
@@ -270,7 +280,7 @@ fn align(requests: &mut [Request], seen: &[Request]) {
 /// Gives requests their ids again after sorting by start, and mends what pointed to them.
 pub(crate) fn renumber(mut requests: Vec<Request>) -> Vec<Request> {
     requests.sort_by(|a, b| a.start.order(&b.start).then(a.id.cmp(&b.id)));
-    let places: std::collections::HashMap<RequestId, u32> =
+    let places: HashMap<RequestId, u32> =
         requests.iter().zip(0u32..).map(|(request, place)| (request.id, place)).collect();
     for (request, place) in requests.iter_mut().zip(0u32..) {
         request.id = RequestId(place);
