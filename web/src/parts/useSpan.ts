@@ -34,8 +34,8 @@ export function useSpan(end: number): [Span, (next: Span | null) => void] {
   const set = useCallback(
     (next: Span | null) =>
       setParams(
-        (before) => {
-          const after = new URLSearchParams(before);
+        () => {
+          const after = new URLSearchParams(window.location.search);
           const whole = next === null || (next.from <= 0 && next.to >= end);
           if (whole) {
             after.delete('from');

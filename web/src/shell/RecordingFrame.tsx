@@ -141,7 +141,8 @@ function Loaded({ recording }: { recording: RecordingHead }) {
 
   const go = (index: number) => {
     const section = SECTIONS[index];
-    if (section) void navigate(`/recordings/${recording.id}/${section[0]}${search}`);
+    // The address may be ahead of what has been drawn: a key comes right after a change of it.
+    if (section) void navigate(`/recordings/${recording.id}/${section[0]}${window.location.search}`);
   };
   const reading = useMemo<Reading | null>(() => {
     if (!load.data || !chosen) return null;

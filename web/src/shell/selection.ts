@@ -63,8 +63,8 @@ export function useSelection(): [Selection, (next: Selection) => void] {
   const select = useCallback(
     (next: Selection) =>
       setParams(
-        (before) => {
-          const after = new URLSearchParams(before);
+        () => {
+          const after = new URLSearchParams(window.location.search);
           const value = selectionText(next);
           if (value === null) after.delete('sel');
           else after.set('sel', value);

@@ -17,8 +17,8 @@ export default function FindingsView() {
   const owner = params.get('owner') ?? '';
   const set = (key: string, value: string) =>
     setParams(
-      (before) => {
-        const after = new URLSearchParams(before);
+      () => {
+        const after = new URLSearchParams(window.location.search);
         if (value) after.set(key, value);
         else after.delete(key);
         return after;

@@ -37,8 +37,8 @@ export default function FramesView() {
   // A shift is shown on the first frame that shows its outcome.
   const pickShift = (index: number | null) => {
     setParams(
-      (before) => {
-        const after = new URLSearchParams(before);
+      () => {
+        const after = new URLSearchParams(window.location.search);
         const chosen = index === null ? undefined : shifts[index];
         if (chosen) {
           const shown = frames.findIndex((f) => f.at_ms >= chosen.at_ms - 20);
