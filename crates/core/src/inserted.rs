@@ -1,8 +1,9 @@
 //! Pictures that a script put into the document.
 //!
 //! A browser fetches a picture in a step of its own after the script that inserted its element has
-//! ended, with an empty stack, and so reports the document's parser as its initiator. The main
-//! thread tells better: the request left a task in which scripts ran and nothing was being parsed.
+//! ended, with an empty stack, and so reports the document's parser as its initiator, or nothing.
+//! The main thread tells better: the request left a task in which scripts ran and nothing was being
+//! parsed.
 
 use crate::work::parents;
 use crate::{InitiatorKind, Load, Millis, ResourceKind, WorkName};
@@ -15,12 +16,16 @@ const SLACK: Millis = Millis(0.3);
 /// Sets the initiator of each picture that a script inserted.
 pub fn name_inserters(load: &mut Load) {
     let parents = parents(&load.work);
+    // A lazy picture is asked for by layout, whatever ran before it in the frame's task.
+    let lazy = |url: &str| load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == url));
     let found: Vec<(usize, Arc<str>)> = load
         .requests
         .iter()
         .enumerate()
         .filter(|(_, r)| {
-            matches!(r.kind, ResourceKind::Image | ResourceKind::Media) && r.initiator.kind == InitiatorKind::Parser
+            matches!(r.kind, ResourceKind::Image | ResourceKind::Media)
+                && matches!(r.initiator.kind, InitiatorKind::Parser | InitiatorKind::Unknown)
+                && !lazy(&r.url)
         })
         .filter_map(|(place, request)| Some((place, inserter(load, &parents, request.start)?)))
         .collect();
@@ -48,27 +53,19 @@ fn inserter(load: &Load, parents: &[Option<usize>], at: Millis) -> Option<Arc<st
     let mut around = Some(innermost);
     while let Some(index) = around {
         let piece = &load.work[index];
-        match piece.name {
-            WorkName::ParseHtml => return None,
-            WorkName::Evaluate | WorkName::Call => {
-                if let Some(url) = piece.url.clone().filter(|u| !u.is_empty()) {
-                    return Some(url);
-                }
-            }
-            _ => {}
+        if piece.name == WorkName::ParseHtml {
+            return None;
+        }
+        if let Some(url) = piece.script() {
+            return Some(url.clone());
         }
         around = parents[index];
     }
     // Between script and the task's end: the last script that ran in it, with no parsing since.
-    let last = (task..after).filter(|&i| load.work[i].start <= at).rfind(|&i| {
-        matches!(load.work[i].name, WorkName::ParseHtml)
-            || (matches!(load.work[i].name, WorkName::Evaluate | WorkName::Call)
-                && load.work[i].url.as_ref().is_some_and(|u| !u.is_empty()))
-    })?;
-    match load.work[last].name {
-        WorkName::ParseHtml => None,
-        _ => load.work[last].url.clone(),
-    }
+    let last = (task..after)
+        .filter(|&i| load.work[i].start <= at)
+        .rfind(|&i| load.work[i].name == WorkName::ParseHtml || load.work[i].script().is_some())?;
+    load.work[last].script().cloned()
 }
 
 #[cfg(test)]

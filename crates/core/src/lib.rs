@@ -43,6 +43,7 @@ pub mod profile;
 mod recording;
 mod request;
 mod return_visit;
+mod runs;
 mod tracks;
 mod units;
 mod work;
@@ -71,6 +72,7 @@ pub use request::{
     ServerTiming,
 };
 pub use return_visit::{Outcome, ReturnRow, ReturnVisit, return_visit};
+pub use runs::name_runs;
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};
 pub use units::{Bytes, Millis};
-pub use work::{Forced, TimerInstall, UserTiming, Work, WorkKind, WorkName, self_times};
+pub use work::{Forced, PageChange, TimerInstall, UserTiming, Work, WorkKind, WorkName, self_times};

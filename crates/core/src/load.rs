@@ -2,8 +2,8 @@
 
 use crate::profile::Profile;
 use crate::{
-    Conditions, EventTiming, Forced, LayoutShift, LcpCandidate, Millis, PageFacts, Request, RequestId, ResourceKind,
-    ScreenFrame, TimerInstall, UserTiming, Work,
+    Conditions, EventTiming, Forced, LayoutShift, LcpCandidate, Millis, PageChange, PageFacts, Request, RequestId,
+    ResourceKind, ScreenFrame, TimerInstall, UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -107,6 +107,9 @@ pub struct Load {
     /// Style and layout that scripts forced.
     #[serde(default)]
     pub forced: Vec<Forced>,
+    /// Changes of the page by scripts, in order of time.
+    #[serde(default)]
+    pub changes: Vec<PageChange>,
     /// Input events as the browser timed them.
     #[serde(default)]
     pub events: Vec<EventTiming>,
@@ -148,6 +151,7 @@ impl Load {
             load_event: None,
             dom_interactive: None,
             forced: Vec::new(),
+            changes: Vec::new(),
             events: Vec::new(),
             user_timings: Vec::new(),
             profile: None,
@@ -197,13 +201,14 @@ impl Load {
         self.lcp_candidates.last()
     }
 
-    /// The request whose bytes an URL's user got: the last one for it that had ended by `by`.
+    /// The request whose bytes an URL's user in the page got: the last one for it that had ended by
+    /// `by`, and one of the page itself rather than of a worker or an inner frame.
     #[must_use]
     pub fn request_for(&self, url: &str, by: Millis) -> Option<&Request> {
         let bare = |u: &str| u.split('#').next().map(str::to_owned);
         let wanted = bare(url);
-        let mut same = self.requests.iter().filter(|r| bare(&r.url) == wanted);
-        let first = same.clone().next();
-        same.rfind(|r| r.start <= by && r.end.is_none_or(|end| end <= by + Millis(1.0))).or(first)
+        let same = self.requests.iter().filter(|r| bare(&r.url) == wanted);
+        let mut in_time = same.clone().filter(|r| r.start <= by && r.end.is_none_or(|end| end <= by + Millis(1.0)));
+        in_time.clone().rfind(|r| r.main_frame).or_else(|| in_time.next_back()).or_else(|| same.clone().next())
     }
 }

@@ -105,6 +105,13 @@ impl Work {
     pub fn end(&self) -> Millis {
         self.start + self.duration
     }
+
+    /// The script whose code this is a run of: a first run, a call, a promise's callback.
+    #[must_use]
+    pub fn script(&self) -> Option<&Arc<str>> {
+        let runs = matches!(self.name, WorkName::Evaluate | WorkName::Call | WorkName::Microtasks);
+        self.url.as_ref().filter(|url| runs && !url.is_empty())
+    }
 }
 
 /// A timer being set.
@@ -129,6 +136,15 @@ pub struct Forced {
     /// [`WorkKind::Style`] or [`WorkKind::Layout`].
     pub kind: WorkKind,
     /// The line that asked.
+    pub by: CodePlace,
+}
+
+/// A script's change of the page after which style or layout had to be computed anew.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PageChange {
+    /// When.
+    pub at: Millis,
+    /// The outermost function of a script on the stack, or its innermost where only that is known.
     pub by: CodePlace,
 }
 

@@ -8,6 +8,7 @@ mod make_trace;
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use peak_alloc::PeakAlloc;
+use phainon_formats::trace::{Wanted, read};
 use std::time::{Duration, Instant};
 
 #[global_allocator]
@@ -36,12 +37,12 @@ fn read_trace(criterion: &mut Criterion) {
         let (time, parsed) = once(|| simd_json::to_tape(&mut copy).is_ok());
         assert!(parsed, "simd-json reads it too");
         parsing.push(time);
-        let (time, facts) = once(|| phainon_formats::trace::read(&trace, "the trace", None));
+        let (time, facts) = once(|| read(&trace, "the trace", Wanted::default()));
         facts.expect("a trace");
         reading.push(time);
     }
     MEMORY.reset_peak_usage();
-    let facts = phainon_formats::trace::read(&trace, "the trace", None).expect("a trace");
+    let facts = read(&trace, "the trace", Wanted::default()).expect("a trace");
     let peak = MEMORY.peak_usage_as_mb() * 1.048_576;
     let (parsing, reading) = (median(parsing), median(reading));
     println!(
@@ -61,7 +62,7 @@ fn read_trace(criterion: &mut Criterion) {
             criterion::BatchSize::PerIteration,
         );
     });
-    group.bench_function("read", |b| b.iter(|| phainon_formats::trace::read(&trace, "the trace", None).is_ok()));
+    group.bench_function("read", |b| b.iter(|| read(&trace, "the trace", Wanted::default()).is_ok()));
     group.finish();
 }
 

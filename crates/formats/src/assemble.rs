@@ -1,6 +1,7 @@
 //! From raw parts to a `Load`.
 
-use crate::{FormatError, pictures, trace};
+use crate::trace::{self, Wanted};
+use crate::{FormatError, pictures};
 use phainon_core::{
     Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, RequestId, ScreenFrame,
     Source, Subject, Visit,
@@ -28,6 +29,8 @@ pub struct ElementRecord {
 #[allow(missing_docs)]
 pub struct PageRecord {
     pub url: String,
+    /// The browser's id of the tab's main frame; a window that the page opened has another.
+    pub frame: Option<String>,
     pub browser: Option<String>,
     pub started_at: Option<String>,
     /// When observation ended, from navigation start.
@@ -74,12 +77,18 @@ pub struct HarPage {
     pub notes: Vec<String>,
 }
 
+/// How much later the network process may hear of a request than the page asked for it.
+const HEARD: Millis = Millis(60.0);
+
 impl RawLoad {
     /// Puts the parts together.
     pub fn assemble(&self) -> Result<Load, FormatError> {
         let wanted = self.page.as_ref().map(|p| p.url.as_str()).filter(|u| !u.is_empty());
         let trace = match &self.trace {
-            Some(bytes) => Some(trace::read(bytes, &self.name, wanted)?),
+            Some(bytes) => {
+                let frame = self.page.as_ref().and_then(|p| p.frame.as_deref());
+                Some(trace::read(bytes, &self.name, Wanted { url: wanted, frame })?)
+            }
             None => None,
         };
         let source = match (&self.page, &self.requests, &trace) {
@@ -127,6 +136,8 @@ impl RawLoad {
         {
             load.url = url;
         }
+        shorten_data_urls(&mut load);
+        phainon_core::name_runs(&mut load);
         phainon_core::name_inserters(&mut load);
         if source != Source::Recording {
             load.missing.push(Missing {
@@ -178,6 +189,10 @@ impl RawLoad {
             for request in load.requests.iter_mut().filter(|r| r.render_blocking == RenderBlocking::Unknown) {
                 let near = |t: &&&Request| (t.start - request.start).0.abs() < 1000.0;
                 let Some(seen) = by_url.get(&*request.url).and_then(|same| same.iter().find(near)) else { continue };
+                // The page asked when its own process says so; the network heard of it a little later.
+                if seen.start < request.start && request.start - seen.start < HEARD {
+                    request.start = seen.start;
+                }
                 request.render_blocking = seen.render_blocking;
                 if request.initiator.kind == phainon_core::InitiatorKind::Unknown {
                     request.initiator = seen.initiator.clone();
@@ -190,6 +205,7 @@ impl RawLoad {
         load.lcp_candidates = trace.lcp_candidates;
         load.shifts = trace.shifts;
         load.forced = trace.forced;
+        load.changes = trace.changes;
         load.events = trace.events;
         load.user_timings = trace.user_timings;
         load.profile = trace.profile;
@@ -237,6 +253,24 @@ impl RawLoad {
             if candidate.kind == phainon_core::PaintKind::Image && candidate.url.is_none() {
                 candidate.url = element.url.clone();
             }
+        }
+    }
+}
+
+/// A data URL holds its whole file: its beginning is enough to tell it by.
+fn shorten_data_urls(load: &mut Load) {
+    let short = |url: &str| {
+        (url.starts_with("data:") && url.len() > 120).then(|| url.chars().take(100).chain(['…']).collect::<String>())
+    };
+    let images = load.page.iter_mut().flat_map(|p| &mut p.images).map(|i| &mut i.url);
+    for url in images.chain(load.lcp_candidates.iter_mut().filter_map(|c| c.url.as_mut())) {
+        if let Some(short) = short(url) {
+            *url = short;
+        }
+    }
+    for request in &mut load.requests {
+        if let Some(short) = short(&request.url) {
+            request.url = short.as_str().into();
         }
     }
 }

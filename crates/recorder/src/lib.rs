@@ -39,6 +39,10 @@ pub enum RecordError {
     Unresolved(String),
     #[error("{0} could not be reached: {1}.")]
     Unreachable(String, String),
+    #[error("{0} was asked for, but no response had come after {1} s.")]
+    Silent(String, u64),
+    #[error("There is no page at this address: {0}.")]
+    NoPage(String),
     #[error("The browser did not answer `{0}` within {1} s; the page keeps its main thread busy.")]
     NoAnswer(String, u64),
     #[error("The browser refused `{0}`: {1}")]

@@ -9,8 +9,9 @@ use crate::steps::Step;
 use crate::{Progress, RecordError, Stage};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use phainon_core::{Conditions, Millis, ScreenFrame, Visit};
-use phainon_formats::{BodyMap, PageRecord, RawLoad, body_hash, trace};
+use phainon_core::{Conditions, Millis, Request, ScreenFrame, Visit};
+use phainon_formats::trace::{self, Wanted};
+use phainon_formats::{BodyMap, PageRecord, RawLoad, body_hash};
 use serde_json::{Value, json};
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -155,10 +156,13 @@ impl LoadJob<'_> {
         let began = Instant::now();
         // The answer comes once the document's first bytes do, so events are taken in meanwhile.
         let navigate = client.call(Some(session), "Page.navigate", json!({"url": self.url}), self.limits.longest);
-        let navigated = watcher.while_waiting(&mut browser.events, navigate).await?;
+        let navigated = match watcher.while_waiting(&mut browser.events, navigate).await {
+            Err(RecordError::NoAnswer(..)) => return Err(self.silent(watcher.network.document())),
+            answer => answer?,
+        };
         watcher.main_frame = navigated["frameId"].as_str().unwrap_or(target_id).to_owned();
         if let Some(error) = navigated["errorText"].as_str().filter(|e| !e.is_empty()) {
-            return Err(self.unreachable(error));
+            return Err(self.unreachable(error, watcher.network.document()));
         }
         let mut outcome = watcher.until_quiet(&mut browser.events, began).await?;
         if !outcome.cut_off && !outcome.stuck && !self.steps.is_empty() {
@@ -196,8 +200,26 @@ impl LoadJob<'_> {
         page::watch(client, session).await
     }
 
+    /// The document was asked for, and nothing came.
+    fn silent(&self, document: Option<&Request>) -> RecordError {
+        let url = document.map_or(self.url, |d| &*d.url);
+        RecordError::Silent(url.to_owned(), self.limits.longest.as_secs())
+    }
+
     /// Why the document could not be had.
-    fn unreachable(&self, error: &str) -> RecordError {
+    fn unreachable(&self, error: &str, document: Option<&Request>) -> RecordError {
+        // It was had, but the browser would not show it.
+        if let (Some(document), "net::ERR_ABORTED") = (document, error)
+            && let Some(status) = document.status
+        {
+            let attached = document.header("content-disposition").is_some_and(|v| v.trim().starts_with("attachment"));
+            return RecordError::NoPage(match (status, document.mime.as_deref().or(document.header("content-type"))) {
+                (204 | 205, _) => format!("the server answered {status}, which has no content"),
+                (_, Some(mime)) if attached => format!("it is a file to download ({mime})"),
+                (_, Some(mime)) => format!("the browser does not show what it is ({mime})"),
+                _ => format!("the server answered {status}, and the browser shows nothing for it"),
+            });
+        }
         let host = url::Url::parse(self.url).ok().and_then(|u| u.host_str().map(str::to_owned)).unwrap_or_default();
         match self.shaper.trouble(&host) {
             Some(Trouble::Unresolved) => RecordError::Unresolved(host),
@@ -205,7 +227,20 @@ impl LoadJob<'_> {
                 RecordError::Address(format!("{host} is a private address, and this server records public ones only."))
             }
             Some(Trouble::Unreachable(why)) => RecordError::Unreachable(host, why),
-            None => RecordError::Unreachable(host, error.trim_start_matches("net::").to_owned()),
+            None => {
+                let code = error.trim_start_matches("net::");
+                let in_words = match code {
+                    "ERR_EMPTY_RESPONSE" => "it closed the connection without a response",
+                    "ERR_CONNECTION_RESET" => "it broke the connection off",
+                    "ERR_TOO_MANY_REDIRECTS" => "it redirects again and again",
+                    "ERR_INVALID_HTTP_RESPONSE" | "ERR_SSL_PROTOCOL_ERROR" => {
+                        "what it answered is not the protocol asked for"
+                    }
+                    _ if code.starts_with("ERR_CERT_") => "the browser does not trust its certificate",
+                    _ => return RecordError::Unreachable(host, code.to_owned()),
+                };
+                RecordError::Unreachable(host, format!("{in_words} ({code})"))
+            }
         }
     }
 }
@@ -266,8 +301,10 @@ impl<'a> Watcher<'a> {
         let params = &event.params;
         match event.method.as_str() {
             m if m.starts_with("Network.") => {
-                self.last_traffic = Instant::now();
                 self.network.take(event);
+                if self.network.is_traffic(event) {
+                    self.last_traffic = Instant::now();
+                }
                 if m == "Network.responseReceived" || m == "Network.loadingFinished" {
                     self.job.stage(Stage::Loading, self.network.count(), None);
                 }
@@ -375,7 +412,9 @@ impl<'a> Watcher<'a> {
             if now >= deadline {
                 return Ok(Outcome { cut_off: true, stuck: self.is_stuck(events).await?, step: None });
             }
-            let settled = self.loaded && self.network.busy() == 0;
+            // A document that broke off never announces that it has loaded.
+            let broken = self.network.document().is_some_and(|d| d.failed.is_some());
+            let settled = (self.loaded || broken) && self.network.busy() == 0;
             let next_look = if settled { (self.last_traffic + quiet).min(deadline) } else { deadline };
             if settled && now >= next_look {
                 self.job.stage(Stage::Settling, self.network.count(), None);
@@ -480,11 +519,15 @@ impl<'a> Watcher<'a> {
         let trace_bytes = if self.job.instruments.trace { self.read_trace(events).await? } else { None };
         let url = self.job.url.to_owned();
         let facts = match &trace_bytes {
-            Some(bytes) => trace::read(bytes, "the trace", None).ok(),
+            Some(bytes) => {
+                let wanted = Wanted { frame: Some(&self.main_frame), ..Wanted::default() };
+                trace::read(bytes, "the trace", wanted).ok()
+            }
             None => None,
         };
         let mut record = PageRecord {
             url: facts.as_ref().map_or(url, |f| f.url.clone()),
+            frame: Some(self.main_frame.clone()),
             browser: Some(product.clone()),
             started_at: Some(started_at),
             cut_off: outcome.cut_off,
@@ -519,11 +562,11 @@ impl<'a> Watcher<'a> {
                 record.elements.extend(found);
             }
         }
+        let navigation_us = facts.as_ref().map_or(0.0, |f| f.navigation_start_us);
         let mut bodies = BodyMap::new();
         if self.job.instruments.bodies {
-            self.read_bodies(events, &mut bodies, &mut notes, outcome.stuck).await?;
+            self.read_bodies(events, &mut bodies, &mut notes, navigation_us, outcome.stuck).await?;
         }
-        let navigation_us = facts.as_ref().map_or(0.0, |f| f.navigation_start_us);
         record.end_ms = facts.as_ref().map(|f| f.end);
         let frames = self.place_frames(navigation_us);
         if self.frames_left_out > 0 {
@@ -533,7 +576,15 @@ impl<'a> Watcher<'a> {
             ));
         }
         record.frames = frames.iter().map(|(f, _)| f.clone()).collect();
-        let requests = self.network.finish(navigation_us, &self.main_frame);
+        let (requests, before) = self.network.finish(navigation_us, &self.main_frame);
+        if let Some(before) = before {
+            notes.push(format!(
+                "The page asked for moved the browser on to {} by itself, {} after the load had begun. Times count from that navigation; {} left out that came before it.",
+                record.url,
+                before.after.text(),
+                counted(before.requests, "request is", "requests are")
+            ));
+        }
         let failed = failure(&requests, &outcome, &record, self.job.limits);
         if self.job.instruments.trace && facts.is_none() {
             return Err(RecordError::Other(
@@ -594,10 +645,11 @@ impl<'a> Watcher<'a> {
         events: &mut mpsc::UnboundedReceiver<crate::protocol::Event>,
         bodies: &mut BodyMap,
         notes: &mut Vec<String>,
+        navigation_us: f64,
         stuck: bool,
     ) -> Result<(), RecordError> {
         let (mut kept, mut left_out, mut refused) = (0u64, 0usize, 0usize);
-        for (at, id, session, size) in self.network.bodies_to_read() {
+        for (at, id, session, size) in self.network.bodies_to_read(navigation_us) {
             if size > MOST_OF_ONE || kept + size > MOST_BODIES {
                 left_out += 1;
                 continue;
@@ -628,14 +680,16 @@ impl<'a> Watcher<'a> {
         }
         if left_out > 0 {
             notes.push(format!(
-                "{left_out} bodies were not kept: over {} in one, or {} in all.",
+                "{} not kept: over {} in one, or {} in all.",
+                counted(left_out, "body was", "bodies were"),
                 phainon_core::Bytes(MOST_OF_ONE).text(),
                 phainon_core::Bytes(MOST_BODIES).text()
             ));
         }
         if refused > 0 {
             notes.push(format!(
-                "The browser no longer had {refused} bodies; checks that compute on them pass those over."
+                "{} no longer in the browser when the load was read out; checks that compute on bodies pass it over.",
+                counted(refused, "body was", "bodies were")
             ));
         }
         Ok(())
@@ -664,6 +718,11 @@ impl<'a> Watcher<'a> {
     }
 }
 
+/// A number with its noun and verb.
+fn counted(count: usize, one: &str, more: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { more })
+}
+
 /// The elements worth naming: of the last largest-paint candidates, of the gravest shifts, of inputs.
 fn nodes_to_name(facts: &trace::TraceFacts) -> Vec<i64> {
     let mut nodes: Vec<i64> = facts.lcp_candidates.iter().rev().filter_map(|c| c.node).take(12).collect();
@@ -689,6 +748,10 @@ fn failure(
         .rfind(|r| *r.url == *record.url);
     if let Some(status) = document.and_then(|d| d.status).filter(|s| *s >= 400) {
         return Some(format!("The server answered {status} for the document."));
+    }
+    if let Some(why) = document.and_then(|d| d.failed.as_deref()) {
+        let code = why.trim_start_matches("net::");
+        return Some(format!("The document did not come whole ({code}); what was observed is kept."));
     }
     if let Some(step) = &outcome.step {
         return Some(step.clone());

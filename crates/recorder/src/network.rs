@@ -1,7 +1,9 @@
 //! From the protocol's network events to requests.
 
 use crate::protocol::Event;
-use phainon_core::{BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId};
+use phainon_core::{
+    BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId, ResourceKind,
+};
 use phainon_formats::{redact, trace};
 use serde_json::Value;
 use std::collections::{HashMap, HashSet};
@@ -18,6 +20,17 @@ struct Entry {
     main_frame: Option<String>,
     redirected_from: Option<usize>,
     stored_body: bool,
+    /// It never ends of itself: the page is not waiting for it.
+    stream: bool,
+}
+
+impl Entry {
+    /// Whether it was asked for before a moment, in microseconds of the monotonic clock. The trace's
+    /// navigation begins with its first request; the two clocks differ by less than the slack.
+    fn is_before(&self, moment_us: f64) -> bool {
+        const SLACK_US: f64 = 2_000.0;
+        self.asked * 1e6 + SLACK_US < moment_us
+    }
 }
 
 /// Collects the network events of one load.
@@ -44,6 +57,23 @@ impl Network {
         self.entries.len()
     }
 
+    /// Whether an event is news of something that the page may be waiting for; what comes through an
+    /// open stream is not.
+    pub fn is_traffic(&self, event: &Event) -> bool {
+        let stream = event.params["requestId"]
+            .as_str()
+            .and_then(|id| self.current.get(id))
+            .is_some_and(|&at| self.entries[at].stream);
+        let pushed =
+            event.method.starts_with("Network.webSocket") || event.method == "Network.eventSourceMessageReceived";
+        !pushed && (!stream || event.method == "Network.loadingFinished")
+    }
+
+    /// The newest document that was asked for.
+    pub fn document(&self) -> Option<&Request> {
+        self.entries.iter().map(|e| &e.request).rfind(|r| r.kind == ResourceKind::Document)
+    }
+
     /// Takes one event in.
     pub fn take(&mut self, event: &Event) {
         let params = &event.params;
@@ -64,8 +94,8 @@ impl Network {
                 let entry = &mut self.entries[at];
                 if let Some(kind) = params["type"].as_str() {
                     entry.request.kind = trace::kind_of(kind, &entry.request.url);
-                    // A stream never ends of itself: the page is not waiting for it.
                     if matches!(kind, "EventSource" | "WebSocket") {
+                        entry.stream = true;
                         self.in_flight.remove(&at);
                     }
                 }
@@ -75,9 +105,10 @@ impl Network {
                 let Some(&at) = self.current.get(id) else { return };
                 let request = &mut self.entries[at].request;
                 request.response_headers = headers_of(&params["headers"]);
-                // What the server said, where the browser shows the page something else.
-                if params["statusCode"].as_u64() == Some(304) {
-                    request.cache = Some(CacheSource::Revalidated);
+                // What the server said, where the browser shows the page something else, or nothing.
+                match params["statusCode"].as_u64() {
+                    Some(304) => request.cache = Some(CacheSource::Revalidated),
+                    status => request.status = request.status.or(status.and_then(|s| u16::try_from(s).ok())),
                 }
             }
             "Network.dataReceived" => {
@@ -162,19 +193,24 @@ impl Network {
             main_frame: params["frameId"].as_str().map(str::to_owned),
             redirected_from,
             stored_body: false,
+            stream: matches!(params["type"].as_str(), Some("EventSource" | "WebSocket")),
         });
         self.current.insert(id.to_owned(), place);
-        if url.starts_with("http") {
+        if url.starts_with("http") && !self.entries[place].stream {
             self.in_flight.insert(place);
         }
     }
 
-    /// The request ids whose bodies can be asked for, with their session and place.
-    pub fn bodies_to_read(&self) -> Vec<(usize, String, Option<String>, u64)> {
+    /// The request ids whose bodies can be asked for, with their session and place: of what was asked
+    /// for since navigation start (microseconds of the monotonic clock).
+    pub fn bodies_to_read(&self, navigation_start_us: f64) -> Vec<(usize, String, Option<String>, u64)> {
         let mut wanted: Vec<_> = self
             .current
             .iter()
-            .filter(|(_, at)| self.entries[**at].stored_body && self.entries[**at].request.is_network())
+            .filter(|(_, at)| {
+                let entry = &self.entries[**at];
+                entry.stored_body && entry.request.is_network() && !entry.is_before(navigation_start_us)
+            })
             .map(|(id, at)| (*at, id.clone(), self.entries[*at].session.clone(), self.entries[*at].received))
             .collect();
         wanted.sort_unstable();
@@ -187,8 +223,24 @@ impl Network {
         self.entries[at].request.unpacked = Some(Bytes(size));
     }
 
-    /// The requests, their times counted from navigation start (microseconds of the monotonic clock).
-    pub fn finish(self, navigation_start_us: f64, main_frame: &str) -> Vec<Request> {
+    /// The requests, their times counted from navigation start (microseconds of the monotonic clock),
+    /// and what was there before it.
+    pub fn finish(mut self, navigation_start_us: f64, main_frame: &str) -> (Vec<Request>, Option<Before>) {
+        let all = self.entries.len();
+        let first = self.entries.first().map_or(0.0, |e| e.asked);
+        // Requests point to earlier ones by place.
+        let kept: Vec<usize> = (0..all).filter(|&at| !self.entries[at].is_before(navigation_start_us)).collect();
+        for (place, &at) in kept.iter().enumerate() {
+            let from = self.entries[at].redirected_from.and_then(|from| kept.binary_search(&from).ok());
+            let entry = &mut self.entries[at];
+            entry.redirected_from = from;
+            entry.request.id = RequestId(u32::try_from(place).unwrap_or(u32::MAX));
+        }
+        self.entries.retain(|entry| !entry.is_before(navigation_start_us));
+        let before = (kept.len() < all).then(|| Before {
+            requests: all - kept.len(),
+            after: Millis(navigation_start_us / 1000.0 - first * 1000.0),
+        });
         let at = |seconds: f64| Millis((seconds * 1000.0 - navigation_start_us / 1000.0).max(0.0));
         let mut requests: Vec<Request> = self
             .entries
@@ -209,8 +261,17 @@ impl Network {
             })
             .collect();
         trace::name_style_initiators(&mut requests);
-        requests
+        (requests, before)
     }
+}
+
+/// What the browser did before the navigation that counts, where the page moved it on by itself.
+#[derive(Debug, PartialEq)]
+pub struct Before {
+    /// How many requests.
+    pub requests: usize,
+    /// How long after the first of them that navigation began.
+    pub after: Millis,
 }
 
 fn response(entry: &mut Entry, response: &Value) {
@@ -304,7 +365,7 @@ mod tests {
             other.take(e);
         }
         // Navigation start at 10 s of the browser's clock.
-        (network, other.finish(10_000_000.0, "F"))
+        (network, other.finish(10_000_000.0, "F").0)
     }
 
     #[test]
@@ -337,6 +398,27 @@ mod tests {
             (Some(Bytes(1100)), Some(Bytes(900)), Some(200.0))
         );
         assert!(new.main_frame);
+    }
+
+    #[test]
+    fn what_came_before_the_navigation_that_counts_is_left_out() {
+        let mut network = Network::default();
+        let hop = json!({"status": 302, "headers": {}, "mimeType": ""});
+        for event in [
+            sent("doc", "http://a.test/asked", 10.0, json!({})),
+            sent("1", "http://a.test/early.png", 10.3, json!({"type": "Image"})),
+            sent("doc2", "http://a.test/moved", 11.2, json!({"loaderId": "doc2"})),
+            sent("doc2", "http://a.test/moved/", 11.3, json!({"loaderId": "doc2", "redirectResponse": hop})),
+        ] {
+            network.take(&event);
+        }
+        // The trace says that the second navigation began at 11.2 s, give or take a little.
+        let (requests, before) = network.finish(11_201_000.0, "F");
+        let urls: Vec<&str> = requests.iter().map(|r| &*r.url).collect();
+        assert_eq!(urls, ["http://a.test/moved", "http://a.test/moved/"]);
+        assert_eq!((requests[0].id, requests[1].redirected_from), (RequestId(0), Some(RequestId(0))));
+        let before = before.expect("two requests came before");
+        assert_eq!((before.requests, before.after.0.round()), (2, 1201.0));
     }
 
     #[test]
@@ -391,6 +473,8 @@ mod tests {
             (Some("net::ERR_CONNECTION_RESET"), Some("VeryLow"))
         );
         assert_eq!((requests[2].kind, requests[2].end), (ResourceKind::Data, None));
+        let news = |id: &str| network.is_traffic(&event("dataReceived", json!({"requestId": id})));
+        assert_eq!((news("3"), news("4")), (false, true), "what a stream brings does not keep a page from being quiet");
         assert_eq!(requests[3].cache, Some(CacheSource::Revalidated));
     }
 

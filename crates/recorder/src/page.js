@@ -59,7 +59,7 @@
   }
   const told = globalThis.__observed || {};
   return {
-    facts: { title: document.title, images, elements: elements.length, height: document.documentElement.scrollHeight },
+    facts: { title: document.title, images, elements: elements.length, height: document.documentElement?.scrollHeight ?? 0 },
     observed: { fcp_ms: told.fcp ?? null, lcp_ms: told.lcp ?? null, cls: told.supported ? told.cls : null },
   };
 })()

@@ -369,6 +369,15 @@ fn figure(metric: Metric, value: f64) -> String {
     }
 }
 
+/// A metric as a table names it.
+fn named(metric: Metric) -> String {
+    match metric {
+        Metric::SpeedIndex => "Speed Index".into(),
+        Metric::Weight => "weight".into(),
+        other => format!("{other:?}").to_uppercase(),
+    }
+}
+
 fn print_reading(reading: &RecordingReading) {
     for (n, load) in reading.loads.iter().enumerate() {
         if let Some(why) = &load.failed {
@@ -381,12 +390,7 @@ fn print_reading(reading: &RecordingReading) {
         let each: Vec<String> =
             row.values.iter().map(|v| v.map_or_else(|| "–".into(), |v| figure(row.metric, v))).collect();
         let rating = format!("{:?}", Ruler::new(row.metric, row.median).rating).to_lowercase();
-        println!(
-            "{:<12} {:>10}  {rating:<6}  {}",
-            format!("{:?}", row.metric),
-            figure(row.metric, row.median),
-            each.join("  ")
-        );
+        println!("{:<12} {:>10}  {rating:<6}  {}", named(row.metric), figure(row.metric, row.median), each.join("  "));
     }
 }
 

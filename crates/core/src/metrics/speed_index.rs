@@ -48,11 +48,15 @@ pub fn completeness(frames: &[Colours]) -> Vec<f64> {
         .collect()
 }
 
-/// Speed Index in milliseconds, or `None` without frames.
+/// Speed Index in milliseconds, or `None` without frames, and where the screen never changed from
+/// what it showed before the page came.
 #[must_use]
 pub fn speed_index(frames: &[ScreenFrame]) -> Option<Millis> {
     let known: Vec<(Millis, f64)> = frames.iter().filter_map(|f| Some((f.at_ms, f.complete?))).collect();
-    let (first, _) = *known.first()?;
+    let (first, complete) = *known.first()?;
+    if first.0 <= 0.0 && complete >= 1.0 {
+        return None;
+    }
     // Before the first frame nothing was there.
     let mut sum = first.0.max(0.0);
     for pair in known.windows(2) {
@@ -103,5 +107,7 @@ mod tests {
         assert_eq!(complete, [0.0, 1.0, 0.0, 1.0]);
         assert_eq!(frames(&[(0.0, 0.3), (50.0, 0.3)])[0].complete, Some(1.0), "nothing changed");
         assert_eq!(speed_index(&[]), None);
+        assert_eq!(speed_index(&frames(&[(0.0, 0.3), (50.0, 0.3)])), None, "a page that never showed anything");
+        assert_eq!(speed_index(&frames(&[(70.0, 0.3)])), Some(Millis(70.0)), "one picture, first seen with the page");
     }
 }

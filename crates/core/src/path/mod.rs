@@ -5,6 +5,7 @@
 //! nor overlap and their lengths add up to the paint's time exactly.
 
 mod leg;
+mod set_off;
 mod walk;
 
 pub use leg::{Cause, Leg};

@@ -1,5 +1,6 @@
 //! The walk backwards from a paint.
 
+use super::set_off::{SetOff, drawn, set_off};
 use super::{Cause, Leg};
 use crate::blocking::{first_use, released};
 use crate::request::short_name;
@@ -15,6 +16,8 @@ use std::sync::Arc;
 const CRUMB: Millis = Millis(4.0);
 /// A task this long between the last input and the paint gets a leg of its own.
 const WORTH_NAMING: Millis = Millis(30.0);
+/// What a script inside the document is called.
+const INLINE: &str = "inline script";
 /// A walk longer than this is not a page any more; the rest is one unknown leg.
 const MOST_STEPS: usize = 400;
 
@@ -74,6 +77,11 @@ impl<'a> Walk<'a> {
         }
     }
 
+    /// What a sentence calls a script; code inside the document has no name of its own.
+    fn script_name(&self, url: &str) -> String {
+        if self.load.document().is_some_and(|d| *d.url == *url) { INLINE.to_owned() } else { short_name(url) }
+    }
+
     /// Adds a leg that ends at the cursor and begins at `from`, and moves the cursor there.
     fn leg(&mut self, from: Millis, cause: Cause, about: About<'_>, title: String, sentence: String) {
         let from = from.max(Millis::ZERO).min(self.cursor);
@@ -88,6 +96,7 @@ impl<'a> Walk<'a> {
             }
             About::Browser => (None, None, Owner::page()),
         };
+        let (title, sentence) = (with_article(title), with_article(sentence));
         let fixes = fixes_for(cause, request.and_then(|id| self.load.request(id)));
         self.legs.push(Leg { from_ms: from, to_ms: self.cursor, cause, url, request, owner, title, sentence, fixes });
         self.cursor = from;
@@ -133,17 +142,13 @@ impl<'a> Walk<'a> {
             && let Some(first) = document.first_byte
             && first <= paint
         {
-            inputs.push((first, Point::DocumentPart(document.id)));
+            let alone = text && inputs.is_empty();
+            let at = if alone { self.read_by(document, first, paint) } else { first };
+            inputs.push((at, Point::DocumentPart(document.id)));
         }
         let last = inputs.into_iter().max_by(|a, b| a.0.order(&b.0));
-
         let mut next = match last {
-            Some((at, point)) => {
-                // A paint cannot be ready before the script that inserted its element had run; that
-                // is inside the file's own chain. What is left here is main-thread work and the frame.
-                self.render_until(at);
-                point
-            }
+            Some((at, point)) => self.before_the_frame(at, point, text),
             None => Point::Start,
         };
         for _ in 0..MOST_STEPS {
@@ -162,6 +167,73 @@ impl<'a> Walk<'a> {
         );
         self.legs.reverse();
         join_crumbs(self.legs)
+    }
+
+    /// When the part of the document that text stands in had come, where nothing but the document can
+    /// have held it up: by the last reading of it before the paint, and by its end at the latest.
+    fn read_by(&self, document: &Request, first: Millis, paint: Millis) -> Millis {
+        let before = drawn(self.load, paint).map_or(paint, |(_, at)| at);
+        let read = self.load.work.iter().rfind(|w| w.name == WorkName::ParseHtml && w.start < before);
+        let end = document.end.filter(|end| *end <= paint);
+        let came = [read.map(|w| w.start), end].into_iter().flatten().reduce(Millis::min);
+        came.unwrap_or(first).max(first)
+    }
+
+    /// Legs back from the paint to what set it off, and what to ask next. Everything known to be needed
+    /// was there at `ready`, when `point` came.
+    fn before_the_frame(&mut self, ready: Millis, point: Point, text: bool) -> Point {
+        let paint = self.cursor;
+        match set_off(self.load, &self.parents, ready, paint) {
+            None => {
+                self.render_until(ready);
+                point
+            }
+            Some(SetOff::Run(run)) => {
+                let work = &self.load.work[run];
+                self.render_until(work.end().min(paint));
+                let Some(url) = work.script().cloned() else { return point };
+                let name = self.script_name(&url);
+                self.leg(
+                    work.start,
+                    Cause::Script,
+                    About::Script(&url),
+                    format!("{name} runs and changes the page"),
+                    "What the paint shows could have been shown before; it is there in the first frame after this run."
+                        .into(),
+                );
+                Point::Began(run)
+            }
+            Some(SetOff::Parser(at)) => {
+                self.render_until(at);
+                self.load.document().map_or(point, |d| Point::DocumentPart(d.id))
+            }
+            Some(SetOff::Unknown) => {
+                let at = drawn(self.load, paint).map_or(ready, |(_, at)| at);
+                self.render_until(at);
+                let waits =
+                    |r: &&Request| r.kind == ResourceKind::Font && r.start < at && r.end.is_none_or(|end| end > paint);
+                if let Some(font) = self.load.requests.iter().filter(|_| text).find(waits) {
+                    let name = font.short_name();
+                    self.leg(
+                        font.start,
+                        Cause::Wait,
+                        About::Request(font),
+                        format!("{name} does not come"),
+                        "The text was held back for its font until the browser gave up on it.".into(),
+                    );
+                    return Point::Asked(font.id);
+                }
+                self.leg(
+                    ready,
+                    Cause::Unknown,
+                    About::Browser,
+                    "Not explained".into(),
+                    "Everything known to be needed was there; what made the browser draw it only now is not in the recording."
+                        .into(),
+                );
+                point
+            }
+        }
     }
 
     /// Legs between the last input and the paint: tasks worth naming, and the rest as rendering.
@@ -187,7 +259,7 @@ impl<'a> Walk<'a> {
             );
             match self.heaviest_script(index, start, end) {
                 Some(url) => {
-                    let name = short_name(&url);
+                    let name = self.script_name(&url);
                     self.leg(
                         start,
                         Cause::Busy,
@@ -445,15 +517,22 @@ impl<'a> Walk<'a> {
             return Some(Point::Asked(from.id));
         }
         let document = self.load.document().map(|d| d.id);
-        if document == Some(id) {
+        let navigation = request.main_frame && request.initiator.kind == InitiatorKind::Navigation;
+        if document == Some(id) || navigation {
             return Some(Point::Start);
         }
         let name = request.short_name();
+        let lazy = self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
         match request.initiator.kind {
+            InitiatorKind::Parser | InitiatorKind::Preload | InitiatorKind::Unknown if lazy => self.back_to_document(
+                &name,
+                Cause::Lazy,
+                "The image is loaded lazily: only layout told that it is near the screen.",
+            ),
             InitiatorKind::Script => {
                 if let Some(index) = self.script_at(request.start, request) {
                     let url = self.url_of(index)?;
-                    let (by, began) = (short_name(&url), self.load.work[index].start);
+                    let (by, began) = (self.script_name(&url), self.load.work[index].start);
                     self.leg(
                         began,
                         Cause::Script,
@@ -527,15 +606,6 @@ impl<'a> Walk<'a> {
                 {
                     return Some(Point::DocumentPart(frame.id));
                 }
-                let lazy =
-                    self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
-                if lazy {
-                    return self.back_to_document(
-                        &name,
-                        Cause::Lazy,
-                        "The image is loaded lazily: only layout told that it is near the screen.",
-                    );
-                }
                 // Behind a blocking script the parser stands still; the preload scanner does not. Found
                 // right after a release, it had to wait for that release.
                 let held = self
@@ -593,11 +663,7 @@ impl<'a> Walk<'a> {
     fn script_at(&self, at: Millis, request: &Request) -> Option<usize> {
         let at_end = at + Millis(0.5);
         let covering = |w: &crate::Work| w.start <= at_end && w.end() + Millis(0.5) >= at;
-        let runs = self.load.work.iter().enumerate().filter(|(_, w)| {
-            covering(w)
-                && matches!(w.name, WorkName::Evaluate | WorkName::Call)
-                && w.url.as_deref().is_some_and(|u| !u.is_empty())
-        });
+        let runs = self.load.work.iter().enumerate().filter(|(_, w)| covering(w) && w.script().is_some());
         // Prefer the script that the stack names; among its pieces, the outermost.
         let mut candidates: Vec<(usize, bool, u16)> = runs
             .map(|(i, w)| {
@@ -618,10 +684,7 @@ impl<'a> Walk<'a> {
         };
         (task + 1..=task + inside)
             .rev()
-            .filter(|&i| {
-                self.load.work[i].start <= at_end
-                    && matches!(self.load.work[i].name, WorkName::Evaluate | WorkName::Call)
-            })
+            .filter(|&i| self.load.work[i].start <= at_end && self.load.work[i].script().is_some())
             .find(|&i| named(&self.load.work[i]))
             .or_else(|| candidates.first().map(|c| c.0))
     }
@@ -630,7 +693,7 @@ impl<'a> Walk<'a> {
     fn began(&mut self, index: usize) -> Option<Point> {
         let work = &self.load.work[index];
         let url = self.url_of(index)?;
-        let name = short_name(&url);
+        let name = self.script_name(&url);
 
         // A timer: back to whoever set it.
         let mut around = Some(index);
@@ -648,7 +711,7 @@ impl<'a> Walk<'a> {
                     );
                     if let Some(setter) = self.run_at(set.at) {
                         let by = self.url_of(setter).unwrap_or_else(|| url.clone());
-                        let by_name = short_name(&by);
+                        let by_name = self.script_name(&by);
                         self.leg(
                             self.load.work[setter].start,
                             Cause::Script,
@@ -670,6 +733,8 @@ impl<'a> Walk<'a> {
         }
 
         // A later run of it: an event, a promise, an idle moment. What ended just before?
+        let event = self.event_around(index);
+        let of_picture = event.as_deref() == Some("load");
         let fetched = self
             .load
             .requests
@@ -677,7 +742,8 @@ impl<'a> Walk<'a> {
             .filter(|r| Some(r.id) != script.map(|s| s.id) && matches!(r.initiator.kind, InitiatorKind::Script))
             .filter(|r| {
                 r.initiator.stack.contains(&url)
-                    && matches!(r.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script)
+                    && (matches!(r.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script)
+                        || (of_picture && r.kind == ResourceKind::Image))
             })
             .filter_map(|r| Some((r.end?, r.id)))
             .filter(|(end, _)| *end <= self.cursor && self.cursor - *end < Millis(60.0))
@@ -692,7 +758,6 @@ impl<'a> Walk<'a> {
             );
             return Some(Point::Bytes(id));
         }
-        let event = self.event_around(index);
         let first = self
             .load
             .work
@@ -762,19 +827,17 @@ impl<'a> Walk<'a> {
 
     /// What the first run of a script waited for: its bytes, or a blocking script or sheet before it.
     fn first_run(&mut self, index: usize, script: Option<&Request>, url: &Arc<str>) -> Option<Point> {
-        let name = short_name(url);
+        let name = self.script_name(url);
         let inline = script.is_none_or(|s| s.kind == ResourceKind::Document);
         let own_end = if inline { None } else { script.and_then(|s| s.end) };
         let before = self.last_release(self.load.work[index].start, script.filter(|_| !inline).map(|s| s.id));
         match (own_end, before) {
             (own, Some((at, blocker))) if own.is_none_or(|own| at > own) && at <= self.cursor + Millis(0.01) => {
-                let title =
-                    if inline { "Inline script waits its turn".to_owned() } else { format!("{name} waits its turn") };
                 self.leg(
                     at,
                     Cause::Held,
                     About::Script(url),
-                    title,
+                    format!("{name} waits its turn"),
                     "It may only run after the sheets and scripts before it.".into(),
                 );
                 Some(Point::Released(blocker))
@@ -811,7 +874,7 @@ impl<'a> Walk<'a> {
             .work
             .iter()
             .enumerate()
-            .filter(|(_, w)| w.start <= at && w.end() >= at && matches!(w.name, WorkName::Evaluate | WorkName::Call))
+            .filter(|(_, w)| w.start <= at && w.end() >= at && w.script().is_some())
             .min_by_key(|(i, w)| (w.depth, *i))
             .map(|(i, _)| i)
     }
@@ -858,6 +921,14 @@ enum About<'a> {
     Request(&'a Request),
     Script(&'a Arc<str>),
     Browser,
+}
+
+/// “An inline script runs” for “inline script runs”.
+fn with_article(text: String) -> String {
+    match text.strip_prefix(INLINE) {
+        Some(rest) => format!("An {INLINE}{rest}"),
+        None => text.replace(&format!(" of {INLINE}"), &format!(" of an {INLINE}")),
+    }
 }
 
 /// Joins a leg too short to read to the one before it (the first to the one after), keeping the sum.

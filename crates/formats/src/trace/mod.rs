@@ -8,8 +8,8 @@ use crate::assemble::renumber;
 use event::{Event, Thread, Whole};
 use phainon_core::profile::Profile;
 use phainon_core::{
-    EventTiming, Forced, LayoutShift, LcpCandidate, Millis, Missing, Moved, PaintKind, Rect, Request, RequestId,
-    Subject, TimerInstall, UserTiming, Work,
+    EventTiming, Forced, LayoutShift, LcpCandidate, Millis, Missing, Moved, PageChange, PaintKind, Rect, Request,
+    RequestId, Subject, TimerInstall, UserTiming, Work,
 };
 use samples::Samples;
 use serde::de::Deserializer as _;
@@ -44,6 +44,8 @@ pub struct TraceFacts {
     pub end: Millis,
     /// Style and layout that a script's question made the browser do at once.
     pub forced: Vec<Forced>,
+    /// Changes of the page by scripts.
+    pub changes: Vec<PageChange>,
     /// Input events as the browser timed them.
     pub events: Vec<EventTiming>,
     /// The page's own marks and measures.
@@ -79,9 +81,18 @@ struct Navigation {
     thread: Thread,
 }
 
-/// Reads a trace. `wanted` is the URL that was recorded, where that is known; of several
-/// navigations the last that painted is taken, else the last.
-pub fn read(bytes: &[u8], name: &str, wanted: Option<&str>) -> Result<TraceFacts, FormatError> {
+/// What is known of the navigation that a trace was taken for.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Wanted<'a> {
+    /// The address of its document.
+    pub url: Option<&'a str>,
+    /// The browser's id of the frame that navigated.
+    pub frame: Option<&'a str>,
+}
+
+/// Reads a trace. Of several navigations the last that painted is taken, else the last: of those in
+/// the frame that is wanted and to the address that is wanted, where there are such.
+pub fn read(bytes: &[u8], name: &str, wanted: Wanted<'_>) -> Result<TraceFacts, FormatError> {
     let text = String::from_utf8_lossy(bytes);
     let mut facts = TraceFacts::default();
     if let Cow::Owned(_) = text {
@@ -153,7 +164,7 @@ pub fn read(bytes: &[u8], name: &str, wanted: Option<&str>) -> Result<TraceFacts
     Ok(facts)
 }
 
-fn navigation(events: &[Event<'_>], wanted: Option<&str>) -> Option<Navigation> {
+fn navigation(events: &[Event<'_>], wanted: Wanted<'_>) -> Option<Navigation> {
     let mut found: Vec<Navigation> = Vec::new();
     for event in events.iter().filter(|e| e.name == "navigationStart") {
         let args = event.args();
@@ -170,6 +181,9 @@ fn navigation(events: &[Event<'_>], wanted: Option<&str>) -> Option<Navigation> 
             });
         }
     }
+    if found.iter().any(|n| wanted.frame == Some(n.frame.as_str())) {
+        found.retain(|n| wanted.frame == Some(n.frame.as_str()));
+    }
     let painted: HashSet<String> = events
         .iter()
         .filter(|e| e.name == "firstContentfulPaint")
@@ -177,7 +191,7 @@ fn navigation(events: &[Event<'_>], wanted: Option<&str>) -> Option<Navigation> 
         .collect();
     let place = found
         .iter()
-        .rposition(|n| wanted == Some(n.url.as_str()) && painted.contains(&n.id))
+        .rposition(|n| wanted.url == Some(n.url.as_str()) && painted.contains(&n.id))
         .or_else(|| found.iter().rposition(|n| painted.contains(&n.id)))
         .or_else(|| found.len().checked_sub(1))?;
     Some(found.swap_remove(place))
@@ -247,8 +261,12 @@ impl Reader<'_> {
                 _ => {}
             }
         }
-        if event.ts < self.navigation.ts - 1_000_000.0 {
-            return;
+        match &*event.name {
+            // A profile goes on through navigations, and its chunks build on each other.
+            "Profile" => return self.samples.begin(event),
+            "ProfileChunk" => return self.samples.chunk(event, self.navigation.ts),
+            _ if event.ts < self.navigation.ts - 1_000_000.0 => return,
+            _ => {}
         }
         match &*event.name {
             "firstContentfulPaint" if self.is_ours(&event.args()) => {
@@ -270,8 +288,7 @@ impl Reader<'_> {
                 }
             }
             "EventTiming" if event.ph == b'b' && event.ts >= self.navigation.ts => self.input(event),
-            "Profile" => self.samples.begin(event),
-            "ProfileChunk" => self.samples.chunk(event, self.navigation.ts),
+            "ScheduleStyleRecalculation" | "InvalidateLayout" if event.thread() == main => self.change(event, at),
             "ResourceSendRequest" | "ResourceReceiveResponse" | "ResourceFinish" | "ResourceChangePriority"
                 if event.ts >= self.navigation.ts =>
             {
@@ -439,6 +456,7 @@ impl Reader<'_> {
             }
         }
         self.facts.shifts.sort_by(|a, b| a.at.order(&b.at));
+        self.facts.changes.sort_by(|a, b| a.at.order(&b.at));
         self.facts.user_timings.sort_by(|a, b| a.at_ms.order(&b.at_ms));
         let mut requests = Vec::new();
         for id in &self.order {

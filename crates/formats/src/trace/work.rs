@@ -3,7 +3,7 @@
 use super::Reader;
 use super::event::Event;
 use phainon_core::profile::CodePlace;
-use phainon_core::{Forced, Millis, Work, WorkKind, WorkName};
+use phainon_core::{Forced, Millis, PageChange, Work, WorkKind, WorkName};
 use serde_json::Value;
 
 impl Reader<'_> {
@@ -74,6 +74,22 @@ impl Reader<'_> {
             let start = at(event.ts);
             let duration = at(event.ts + event.dur.max(0.0)) - start;
             self.facts.forced.push(Forced { at: start, duration, kind, by });
+        }
+    }
+
+    /// A change of the page in whose arguments a script's stack stands was that script's.
+    pub(super) fn change(&mut self, event: &Event<'_>, at: &dyn Fn(f64) -> Millis) {
+        if event.ts < self.navigation.ts || !event.raw_args().contains("\"stackTrace\"") {
+            return;
+        }
+        let args = event.args();
+        let data = &args["data"];
+        if data["frame"].as_str().is_some_and(|f| f != self.navigation.frame) {
+            return;
+        }
+        let frames = data["stackTrace"].as_array().into_iter().flatten();
+        if let Some(by) = frames.rev().find_map(|frame| self.place_of(frame)) {
+            self.facts.changes.push(PageChange { at: at(event.ts), by });
         }
     }
 
