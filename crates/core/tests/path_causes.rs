@@ -165,6 +165,23 @@ fn a_background_that_only_its_sheet_names() {
 }
 
 #[test]
+fn a_font_that_no_style_can_need_while_rendering_is_blocked() {
+    let mut site = Site::new();
+    site.asks("type.css", ResourceKind::Style, [150.0, 150.0, 250.0, 300.0]);
+    site.asks("gate.js", ResourceKind::Script, [150.0, 150.0, 700.0, 800.0]).render_blocking = RenderBlocking::Blocking;
+    site.runs(WorkName::Evaluate, [800.0, 850.0], "gate.js");
+    site.asks("letters.woff2", ResourceKind::Font, [880.0, 880.0, 950.0, 1000.0]).initiator =
+        Initiator { kind: InitiatorKind::Style, url: Some(at("type.css").as_str().into()), ..Initiator::default() };
+    site.paints(1030.0, None);
+    let told = site.told();
+    assert_eq!(
+        told[2..6],
+        ["700 Wait gate.js", "800 Download gate.js", "850 Script gate.js", "880 StyleFound type.css"],
+        "{told:?}"
+    );
+}
+
+#[test]
 fn a_lazily_loaded_picture() {
     let mut site = Site::new();
     site.asks("hero.jpg", ResourceKind::Image, [420.0, 420.0, 500.0, 700.0]);

@@ -330,6 +330,12 @@ impl<'a> Watcher<'a> {
                     self.frames.push((at, picture));
                 }
             }
+            "Page.frameNavigated" => {
+                let frame = &params["frame"];
+                if let (Some(id), Some(loader)) = (frame["id"].as_str(), frame["loaderId"].as_str()) {
+                    self.network.navigated(id, loader);
+                }
+            }
             "Page.loadEventFired" if event.session.as_deref() == Some(self.session) => {
                 self.loaded = true;
                 self.last_traffic = Instant::now();

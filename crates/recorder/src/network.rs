@@ -17,7 +17,9 @@ struct Entry {
     finished: Option<f64>,
     timing: Value,
     received: u64,
-    main_frame: Option<String>,
+    frame: Option<String>,
+    /// Which document of its frame asked.
+    loader: String,
     redirected_from: Option<usize>,
     stored_body: bool,
     /// It never ends of itself: the page is not waiting for it.
@@ -55,6 +57,16 @@ impl Network {
     /// How many requests there have been.
     pub fn count(&self) -> usize {
         self.entries.len()
+    }
+
+    /// A frame has another document now: what the one before it asked for is not waited for any more,
+    /// and not always announced as ended.
+    pub fn navigated(&mut self, frame: &str, loader: &str) {
+        let entries = &self.entries;
+        self.in_flight.retain(|at| {
+            let entry = &entries[*at];
+            entry.frame.as_deref() != Some(frame) || entry.loader == loader
+        });
     }
 
     /// Whether an event is news of something that the page may be waiting for; what comes through an
@@ -190,7 +202,8 @@ impl Network {
             finished: None,
             timing: Value::Null,
             received: 0,
-            main_frame: params["frameId"].as_str().map(str::to_owned),
+            frame: params["frameId"].as_str().map(str::to_owned),
+            loader: params["loaderId"].as_str().unwrap_or("").to_owned(),
             redirected_from,
             stored_body: false,
             stream: matches!(params["type"].as_str(), Some("EventSource" | "WebSocket")),
@@ -253,7 +266,7 @@ impl Network {
                 if let (Some(first), Some(end)) = (request.first_byte, request.end) {
                     request.first_byte = Some(first.min(end));
                 }
-                request.main_frame = entry.main_frame.as_deref() == Some(main_frame);
+                request.main_frame = entry.frame.as_deref() == Some(main_frame);
                 request.redirected_from = entry.redirected_from.map(|p| RequestId(u32::try_from(p).unwrap_or(0)));
                 redact(&mut request.request_headers);
                 redact(&mut request.response_headers);
@@ -413,6 +426,9 @@ mod tests {
             network.take(&event);
         }
         // The trace says that the second navigation began at 11.2 s, give or take a little.
+        assert_eq!(network.busy(), 3, "of the first document nothing was said to have ended");
+        network.navigated("F", "doc2");
+        assert_eq!(network.busy(), 1);
         let (requests, before) = network.finish(11_201_000.0, "F");
         let urls: Vec<&str> = requests.iter().map(|r| &*r.url).collect();
         assert_eq!(urls, ["http://a.test/moved", "http://a.test/moved/"]);

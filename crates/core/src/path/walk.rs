@@ -578,6 +578,18 @@ impl<'a> Walk<'a> {
                 if let Some(sheet) = sheet {
                     let end = sheet.end.unwrap_or(self.cursor);
                     let by = sheet.short_name();
+                    // No style is computed, and so nothing found through it, while rendering is blocked.
+                    if let Some((at, blocker)) = self.last_block(request.start, sheet.id).filter(|(at, _)| *at > end) {
+                        let gate = self.load.request(blocker).map_or_else(String::new, Request::short_name);
+                        self.leg(
+                            at,
+                            Cause::StyleFound,
+                            About::Request(sheet),
+                            format!("{name} is found through {by}"),
+                            format!("The sheet was there; no style could need what it names before {gate} let go."),
+                        );
+                        return Some(Point::Released(blocker));
+                    }
                     self.leg(
                         end,
                         Cause::StyleFound,
@@ -864,6 +876,17 @@ impl<'a> Walk<'a> {
             .iter()
             .filter(|r| Some(r.id) != other_than && r.main_frame)
             .filter(|r| matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking))
+            .filter_map(|r| Some((released(self.load, r)?, r.id)))
+            .filter(|(at, _)| *at <= by + Millis(0.01) && *at <= self.cursor + Millis(0.01))
+            .max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// The last request to block rendering that let go by `by`, other than one.
+    fn last_block(&self, by: Millis, other_than: RequestId) -> Option<(Millis, RequestId)> {
+        self.load
+            .requests
+            .iter()
+            .filter(|r| r.render_blocking == RenderBlocking::Blocking && r.main_frame && r.id != other_than)
             .filter_map(|r| Some((released(self.load, r)?, r.id)))
             .filter(|(at, _)| *at <= by + Millis(0.01) && *at <= self.cursor + Millis(0.01))
             .max_by(|a, b| a.0.order(&b.0))
