@@ -297,6 +297,33 @@ fn text_waits_for_its_font_and_a_script_in_the_body() {
 }
 
 #[test]
+fn a_module_waits_for_all_that_it_imports() {
+    let mut site = Site::new();
+    let module =
+        |by: &str| Initiator { kind: InitiatorKind::Script, url: Some(at(by).as_str().into()), ..Initiator::default() };
+    site.asks("outer.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.asks("inner.js", ResourceKind::Script, [270.0, 270.0, 600.0, 640.0]).initiator = module("outer.js");
+    site.asks("side.js", ResourceKind::Script, [270.0, 270.0, 400.0, 410.0]).initiator = module("outer.js");
+    site.asks("deep.js", ResourceKind::Script, [650.0, 650.0, 900.0, 950.0]).initiator = module("inner.js");
+    site.asks("hero.jpg", ResourceKind::Image, [980.0, 980.0, 1100.0, 1300.0]).initiator = script(&["outer.js"]);
+    site.runs(WorkName::Evaluate, [960.0, 985.0], "outer.js");
+    site.paints(1320.0, Some("hero.jpg"));
+    assert_eq!(
+        site.told()[4..10],
+        [
+            "270 ScriptWait outer.js",
+            "600 Wait inner.js",
+            "640 Download inner.js",
+            "650 ScriptWait inner.js",
+            "900 Wait deep.js",
+            "950 Download deep.js",
+        ],
+        "{:?}",
+        site.told()
+    );
+}
+
+#[test]
 fn a_picture_in_a_frame_waits_for_the_frames_document() {
     let mut site = Site::new();
     site.asks("inner.html", ResourceKind::Document, [180.0, 180.0, 500.0, 550.0]).main_frame = false;

@@ -128,7 +128,7 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
         }
         None => None,
     };
-    Ok(Opened { manifest: Some(manifest), loads, bodies, detail })
+    Ok(Opened { file: Some(name.to_owned()), manifest: Some(manifest), loads, bodies, detail })
 }
 
 /// Writes an archive. `loads` are given assembled beside their raw parts, since the HAR is written

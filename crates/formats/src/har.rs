@@ -426,7 +426,8 @@ pub fn write(load: &Load, bodies: Option<&dyn phainon_core::Bodies>) -> Value {
                 _ => -1.0,
             };
             let mut content = Map::new();
-            content.insert("size".into(), json!(r.unpacked.unwrap_or_default()));
+            // −1 is how a HAR says that a size is not known.
+            content.insert("size".into(), json!(r.unpacked.map_or(-1, |b| i64::try_from(b.0).unwrap_or(-1))));
             content.insert("mimeType".into(), json!(r.mime.clone().unwrap_or_default()));
             if let Some(body) = bodies.and_then(|b| b.body(&r.body.as_ref()?.hash)) {
                 match String::from_utf8(body) {

@@ -6,6 +6,8 @@ use std::borrow::Cow;
 
 /// A file, opened.
 pub struct Opened {
+    /// The file that it came in, or the files; `None` for a recording made here.
+    pub file: Option<String>,
     /// What it says of itself; only archives do.
     pub manifest: Option<Manifest>,
     /// Its loads.
@@ -24,6 +26,7 @@ impl Opened {
         if self.manifest.is_some() || self.loads.len() < 2 {
             return vec![self];
         }
+        let file = self.file;
         let mut pages: Vec<(Option<String>, Self)> = Vec::new();
         for load in self.loads {
             let asked = load.requests.as_ref().and_then(|r| r.first()).map(|r| r.url.to_string());
@@ -34,7 +37,10 @@ impl Opened {
                     page.loads.push(load);
                     page.bodies.extend(bodies);
                 }
-                None => pages.push((asked, Self { manifest: None, loads: vec![load], bodies, detail: None })),
+                None => {
+                    let page = Self { file: file.clone(), manifest: None, loads: vec![load], bodies, detail: None };
+                    pages.push((asked, page));
+                }
             }
         }
         pages.into_iter().map(|p| p.1).collect()
@@ -72,6 +78,7 @@ pub fn open_together(files: Vec<(Vec<u8>, String)>) -> Result<Vec<Opened>, Forma
     let mut joined = opened[har].loads.swap_remove(page);
     joined.name = format!("{} and {}", joined.name, opened[trace].loads[0].name);
     joined.trace = opened[trace].loads[0].trace.take();
+    opened[har].file = Some(joined.name.clone());
     opened[har].loads = vec![joined];
     opened.remove(trace);
     Ok(opened)
@@ -100,9 +107,13 @@ fn open_nested(bytes: Cow<'_, [u8]>, name: &str, depth: u8) -> Result<Opened, Fo
         None => Err(FormatError::Empty { name: name.to_owned() }),
         Some(b'[') => Ok(trace_alone(bytes, name)),
         Some(b'{') if looks_like_trace(text) => Ok(trace_alone(bytes, name)),
-        Some(b'{') => {
-            har::read(text, name).map(|(loads, bodies)| Opened { manifest: None, loads, bodies, detail: None })
-        }
+        Some(b'{') => har::read(text, name).map(|(loads, bodies)| Opened {
+            file: Some(name.to_owned()),
+            manifest: None,
+            loads,
+            bodies,
+            detail: None,
+        }),
         Some(_) => {
             Err(FormatError::NotKnown { name: name.to_owned(), why: "it starts with something else than JSON".into() })
         }
@@ -126,5 +137,5 @@ fn trace_alone(bytes: Cow<'_, [u8]>, name: &str) -> Opened {
         trace.drain(..3);
     }
     let load = RawLoad { trace: Some(trace), name: name.to_owned(), ..RawLoad::default() };
-    Opened { manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None }
+    Opened { file: Some(name.to_owned()), manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None }
 }

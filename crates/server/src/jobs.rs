@@ -234,7 +234,7 @@ async fn keep_recording(
 ) -> Result<i64, String> {
     let state = state.clone();
     let kept = tokio::task::spawn_blocking(move || {
-        let ready = keep::Ready::of(opened, None, page).map_err(|e| e.to_string())?;
+        let ready = keep::Ready::of(opened, page).map_err(|e| e.to_string())?;
         state
             .on_store(|store| Ok(ready.keep(store).map_err(|e| e.to_string())))
             .unwrap_or_else(|_| Err("The recording could not be kept.".into()))

@@ -19,7 +19,8 @@ pub struct Ready {
 
 impl Ready {
     /// Reads and analyses; a page name given here goes before the manifest's.
-    pub fn of(mut opened: Opened, imported_from: Option<String>, page: Option<String>) -> Result<Self, Problem> {
+    pub fn of(mut opened: Opened, page: Option<String>) -> Result<Self, Problem> {
+        let imported_from = opened.file.take();
         let manifest = opened.manifest.take();
         let detail = opened.detail.take();
         let (reading, bodies) = read_opened(opened, true)?;
@@ -98,6 +99,7 @@ pub fn opened_from(
             .collect(),
     };
     Opened {
+        file: None,
         manifest: Some(manifest),
         loads: recording.loads.into_iter().map(|l| l.raw).collect(),
         bodies: recording.bodies,

@@ -88,12 +88,10 @@ impl State {
         let state = self.clone();
         // Reading may take long; the store is locked only to keep the result.
         apart(move || {
-            let names: Vec<&str> = files.iter().map(|f| f.1.as_str()).collect();
-            let name = names.join(" + ");
             let ready = open_together(files)?
                 .into_iter()
                 .flat_map(phainon_formats::Opened::by_page)
-                .map(|opened| keep::Ready::of(opened, Some(name.clone()), None))
+                .map(|opened| keep::Ready::of(opened, None))
                 .collect::<Result<Vec<_>, _>>()?;
             state.on_store(|store| ready.iter().map(|r| Ok(r.keep(store)?)).collect())
         })

@@ -2,40 +2,13 @@
 
 #![allow(clippy::unwrap_used)]
 
-use axum::body::{Body, to_bytes};
-use axum::http::{Request, StatusCode};
-use phainon_server::{serve::router, state::State};
+mod caller;
+
+use axum::http::StatusCode;
+use caller::{HOST, MULTIPART, ask, call, form};
+use phainon_server::state::State;
 use phainon_store::Store;
 use std::sync::Arc;
-use tower::ServiceExt;
-
-async fn ask(state: &Arc<State>, request: Request<Body>) -> (StatusCode, String, Option<String>) {
-    let answer = router(state.clone()).oneshot(request).await.unwrap();
-    let policy = answer.headers().get("content-security-policy").map(|v| v.to_str().unwrap().to_owned());
-    let status = answer.status();
-    let body = to_bytes(answer.into_body(), 1 << 20).await.unwrap();
-    (status, String::from_utf8_lossy(&body).into_owned(), policy)
-}
-
-fn call(method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Request<Body> {
-    let mut request = Request::builder().method(method).uri(path);
-    for (name, value) in headers {
-        request = request.header(*name, *value);
-    }
-    request.body(Body::from(body.to_owned())).unwrap()
-}
-
-const HOST: (&str, &str) = ("host", "127.0.0.1:7460");
-
-const MULTIPART: (&str, &str) = ("content-type", "multipart/form-data; boundary=part");
-
-/// Files as a browser's form sends them.
-fn form(files: &[(&str, &str)]) -> String {
-    let parts = files.iter().map(|(name, text)| {
-        format!("--part\r\ncontent-disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n{text}\r\n")
-    });
-    format!("{}--part--\r\n", parts.collect::<String>())
-}
 
 #[tokio::test]
 async fn a_load_is_read_in_depth_and_what_was_recorded_stays_inert() {
@@ -61,7 +34,7 @@ async fn a_load_is_read_in_depth_and_what_was_recorded_stays_inert() {
     ];
     let trace = format!("[{}]", trace.join(","));
     let files = form(&[("a.har", &har), ("a.json", &trace)]);
-    let (status, text, _) = ask(&state, call("POST", "/api/import", &[HOST, MULTIPART], &files)).await;
+    let (status, text, _) = ask(&state, call("POST", "/api/import", &[HOST, MULTIPART], files)).await;
     assert_eq!((status, text.as_str()), (StatusCode::OK, r#"{"ids":[1]}"#));
     let get = async |path: &str| ask(&state, call("GET", &format!("/api/recordings/1/{path}"), &[HOST], "")).await;
     let (status, tracks, _) = get("loads/1/tracks").await;
@@ -92,7 +65,7 @@ async fn only_its_own_pages_may_change_anything() {
     let elsewhere = [HOST, ("origin", "http://evil.test")];
     assert_eq!(ask(&state, call("POST", "/api/import", &elsewhere, "{}")).await.0, StatusCode::FORBIDDEN);
     let own = [HOST, ("origin", "http://127.0.0.1:7460"), MULTIPART];
-    let (status, text, _) = ask(&state, call("POST", "/api/import", &own, &form(&[("x.har", "{")]))).await;
+    let (status, text, _) = ask(&state, call("POST", "/api/import", &own, form(&[("x.har", "{")]))).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(text.contains("x.har is cut off"), "{text}");
     assert!(ask(&state, call("GET", "/api/recordings/99", &[HOST], "")).await.1.contains("There is no recording 99."));
@@ -120,7 +93,7 @@ async fn what_cannot_be_recorded_is_said_before_a_browser_starts() {
         (job("http://a.test/", "no-such", 1), "no conditions named"),
         (job("http://a.test/", "home-laptop", 0), "1 to 20 loads"),
     ] {
-        let (status, text, _) = ask(&state, call("POST", "/api/jobs", &json, &body)).await;
+        let (status, text, _) = ask(&state, call("POST", "/api/jobs", &json, body)).await;
         assert_eq!(status, StatusCode::BAD_REQUEST);
         assert!(text.contains(why), "{text}");
     }

@@ -543,6 +543,7 @@ impl<'a> Walk<'a> {
                     return Some(Point::Began(index));
                 }
                 let by = request.initiator.stack.first().or(request.initiator.url.as_ref()).cloned();
+                let import = request.initiator.stack.is_empty();
                 if let Some(by) = by
                     && let Some(script) = self
                         .load
@@ -557,8 +558,12 @@ impl<'a> Walk<'a> {
                         end,
                         Cause::ScriptWait,
                         About::Request(script),
-                        format!("{by} asks for {name} later"),
-                        "The script was there; which of its runs asked is not in the recording.".into(),
+                        if import { format!("{by} imports {name}") } else { format!("{by} asks for {name} later") },
+                        if import {
+                            "Only the script itself names what it imports.".into()
+                        } else {
+                            "The script was there; which of its runs asked is not in the recording.".into()
+                        },
                     );
                     return Some(Point::Bytes(script.id));
                 }
@@ -842,6 +847,19 @@ impl<'a> Walk<'a> {
         let name = self.script_name(url);
         let inline = script.is_none_or(|s| s.kind == ResourceKind::Document);
         let own_end = if inline { None } else { script.and_then(|s| s.end) };
+        // A module runs once all that it imports has come.
+        if let Some((end, id)) = self.last_import(url, self.load.work[index].start)
+            && own_end.is_none_or(|own| end > own)
+        {
+            self.leg(
+                end,
+                Cause::Handover,
+                About::Script(url),
+                format!("{name} is handed over"),
+                "All that it imports had come; the main thread had yet to run it.".into(),
+            );
+            return Some(Point::Bytes(id));
+        }
         let before = self.last_release(self.load.work[index].start, script.filter(|_| !inline).map(|s| s.id));
         match (own_end, before) {
             (own, Some((at, blocker))) if own.is_none_or(|own| at > own) && at <= self.cursor + Millis(0.01) => {
@@ -867,6 +885,26 @@ impl<'a> Walk<'a> {
             }
             _ => Some(Point::DocumentPart(self.load.document()?.id)),
         }
+    }
+
+    /// The last file to come of those that a module imports, and those import in turn: scripts that it
+    /// asked for before it first ran.
+    fn last_import(&self, url: &Arc<str>, ran: Millis) -> Option<(Millis, RequestId)> {
+        let mut importers: HashSet<&Arc<str>> = HashSet::from([url]);
+        let mut last: Option<(Millis, RequestId)> = None;
+        // Requests stand in the order in which they were asked for: an importer before its imports.
+        for request in self.load.requests.iter().filter(|r| r.kind == ResourceKind::Script && r.start < ran) {
+            let imported = request.initiator.stack.is_empty()
+                && request.initiator.kind == InitiatorKind::Script
+                && request.initiator.url.as_ref().is_some_and(|by| importers.contains(by));
+            if let (true, Some(end)) = (imported && request.url != *url, request.end.filter(|end| *end <= ran)) {
+                importers.insert(&request.url);
+                if last.is_none_or(|(at, _)| end > at) {
+                    last = Some((end, request.id));
+                }
+            }
+        }
+        last
     }
 
     /// The last blocking script or sheet that let go by `by`, other than one.

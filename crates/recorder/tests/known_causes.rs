@@ -1,0 +1,173 @@
+//! Pages whose largest paint waits for one known thing each, loaded in the real browser: the path
+//! must name it.
+
+#![allow(clippy::unwrap_used)]
+
+use axum::Router;
+use axum::extract::Path;
+use axum::http::{StatusCode, header};
+use axum::response::{Html, IntoResponse, Response};
+use axum::routing::get;
+use image::codecs::png::PngEncoder;
+use image::{ExtendedColorType, ImageEncoder};
+use phainon_core::path::{Cause, Leg};
+use phainon_core::{Analysis, Load, NoBodies, analyse, preset};
+use phainon_recorder::{RecordRequest, record};
+use std::net::SocketAddr;
+use std::time::Duration;
+use tokio::sync::mpsc;
+
+/// A picture with detail: flat ones are never the largest paint.
+fn picture() -> Vec<u8> {
+    const SIDES: (u32, u32) = (360, 240);
+    let mut seed = 7u32;
+    let pixels: Vec<u8> = (0..SIDES.0 * SIDES.1 * 3)
+        .map(|at| {
+            seed = seed.wrapping_mul(1_103_515_245).wrapping_add(12_345);
+            u8::try_from(((seed >> 16) & 31) + (at / 40 % 128)).unwrap()
+        })
+        .collect();
+    let mut png = Vec::new();
+    PngEncoder::new(&mut png).write_image(&pixels, SIDES.0, SIDES.1, ExtendedColorType::Rgb8).unwrap();
+    png
+}
+
+const WORDS: &str = "Words of the page that are many enough to be the largest thing on it. ";
+
+fn page(name: &str) -> Option<String> {
+    let hero = "<img src=/hero.png width=360 height=240>";
+    let body = match name {
+        "promise" => "<p>First</p><div id=r></div><script type=module src=/fetching.js></script>".to_owned(),
+        "timer" => "<p>First</p><div id=r></div><script src=/timer.js defer></script>".to_owned(),
+        "slides" => "<div id=r></div><script src=/slides.js></script>".to_owned(),
+        "module" => "<div id=r></div><script type=module src=/outer.js></script>".to_owned(),
+        "lazy" => "<img loading=lazy src=/hero.png width=360 height=240>".to_owned(),
+        "background" => "<link rel=stylesheet href=/sheet.css><div class=b></div>".to_owned(),
+        "font" => "<link rel=stylesheet href=/font.css><h1>Words in a late font</h1>".to_owned(),
+        "window" => format!("{hero}<script>open('/timer')</script>"),
+        "moved" => {
+            "<p>Old</p><script>onload = () => setTimeout(() => location.href = '/hero', 300)</script>".to_owned()
+        }
+        "hero" => hero.to_owned(),
+        _ => return None,
+    };
+    Some(format!("<!doctype html><meta name=viewport content='width=device-width'><title>t</title><body>{body}"))
+}
+
+/// A file and how long its server takes over it.
+fn file(name: &str) -> Option<(&'static str, String, u64)> {
+    let show = format!("document.getElementById('r').innerHTML = '<h1>{}</h1>'", WORDS.repeat(6));
+    let script = "text/javascript";
+    Some(match name {
+        "fetching.js" => (script, format!("fetch('/data.json').then((r) => r.json()).then(() => {{ {show} }})"), 0),
+        "data.json" => ("application/json", "{}".into(), 500),
+        "timer.js" => (script, format!("setTimeout(() => {{ {show} }}, 900)"), 0),
+        "slides.js" => (
+            script,
+            "const i = new Image(); i.onload = () => setTimeout(() => document.getElementById('r').append(i), 700); i.src = '/hero.png'"
+                .into(),
+            0,
+        ),
+        "outer.js" => (script, "import { put } from '/inner.js'; put()".into(), 0),
+        "inner.js" => (
+            script,
+            "export const put = () => { const i = new Image(360, 240); i.src = '/hero.png'; document.getElementById('r').append(i) }"
+                .into(),
+            400,
+        ),
+        "sheet.css" => ("text/css", ".b { width: 360px; height: 240px; background: url(/hero.png) }".into(), 300),
+        "font.css" => (
+            "text/css",
+            "@font-face { font-family: L; src: url(/letters.woff2); font-display: block } h1 { font: 60px L }".into(),
+            0,
+        ),
+        _ => return None,
+    })
+}
+
+async fn answer(Path(name): Path<String>) -> Response {
+    if let Some(page) = page(&name) {
+        return Html(page).into_response();
+    }
+    if let Some((mime, text, wait)) = file(&name) {
+        tokio::time::sleep(Duration::from_millis(wait)).await;
+        return ([(header::CONTENT_TYPE, mime)], text).into_response();
+    }
+    match name.as_str() {
+        "hero.png" => ([(header::CONTENT_TYPE, "image/png")], picture()).into_response(),
+        "letters.woff2" => {
+            tokio::time::sleep(Duration::from_millis(800)).await;
+            StatusCode::NOT_FOUND.into_response()
+        }
+        _ => StatusCode::NOT_FOUND.into_response(),
+    }
+}
+
+async fn site() -> SocketAddr {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    let app = Router::new().route("/{name}", get(answer));
+    tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+    address
+}
+
+async fn recorded(address: SocketAddr, name: &str) -> (Load, Analysis) {
+    let mut request = RecordRequest::new(&format!("http://{address}/{name}"), preset("unshaped").unwrap(), 1);
+    request.limits.quiet = Duration::from_millis(1200);
+    request.detail = false;
+    let (sender, _receiver) = mpsc::unbounded_channel();
+    let recording = record(&request, sender).await.unwrap();
+    assert_eq!(recording.loads[0].raw.failed, None, "{name}");
+    let load = recording.loads[0].raw.assemble().unwrap();
+    let analysis = analyse(&load, &NoBodies);
+    (load, analysis)
+}
+
+/// Whether the path has a leg of this cause that is about this file and takes at least this long.
+fn has(path: &[Leg], cause: Cause, file: &str, least: f64) -> bool {
+    path.iter().any(|leg| {
+        leg.cause == cause && leg.length().0 >= least && leg.url.as_deref().is_some_and(|url| url.ends_with(file))
+    })
+}
+
+#[tokio::test]
+async fn the_path_names_what_each_page_waits_for() {
+    let address = site().await;
+    // What the largest element is, and the leg that must be there: cause, file, and how long at least.
+    let cases: [(&str, &str, Cause, &str, f64); 7] = [
+        ("promise", "h1", Cause::Wait, "/data.json", 450.0),
+        ("timer", "h1", Cause::Timer, "/timer.js", 800.0),
+        ("slides", "img", Cause::Timer, "/slides.js", 600.0),
+        ("module", "img", Cause::Wait, "/inner.js", 350.0),
+        ("lazy", "img", Cause::Lazy, "", 0.0),
+        ("background", "div.b", Cause::StyleFound, "/sheet.css", 0.0),
+        ("font", "h1", Cause::Wait, "/letters.woff2", 700.0),
+    ];
+    for (name, element, cause, file, least) in cases {
+        let (_, analysis) = recorded(address, name).await;
+        let largest = analysis.lcp.unwrap_or_else(|| panic!("{name}: no largest paint"));
+        let selector = largest.selector.as_deref().unwrap_or("");
+        assert!(selector.ends_with(element), "{name}: the largest element is {selector}");
+        let found = match cause {
+            Cause::Lazy => largest.path.iter().any(|leg| leg.cause == Cause::Lazy),
+            _ => has(&largest.path, cause, file, least),
+        };
+        assert!(found, "{name}: {:#?}", largest.path.iter().map(|l| (&l.title, l.length())).collect::<Vec<_>>());
+        let unexplained = largest.path.iter().filter(|l| l.cause == Cause::Unknown).map(|l| l.length().0).sum::<f64>();
+        assert!(unexplained < 50.0, "{name}: {unexplained} ms are not explained");
+    }
+}
+
+#[tokio::test]
+async fn a_window_that_the_page_opens_is_not_the_page_and_one_it_moves_to_is() {
+    let address = site().await;
+    let (load, analysis) = recorded(address, "window").await;
+    assert!(load.url.ends_with("/window"), "{}", load.url);
+    assert_eq!(analysis.lcp.unwrap().selector.as_deref(), Some("img"));
+
+    let (load, analysis) = recorded(address, "moved").await;
+    assert!(load.url.ends_with("/hero"), "{}", load.url);
+    assert!(load.requests.iter().all(|r| !r.url.ends_with("/moved")), "what came before does not count");
+    assert!(load.notes.iter().any(|n| n.contains("moved the browser on to")), "and that is said: {:?}", load.notes);
+    assert_eq!(analysis.metrics.requests, 2, "{:?}", load.requests.iter().map(|r| &r.url).collect::<Vec<_>>());
+}
