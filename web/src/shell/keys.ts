@@ -27,6 +27,26 @@ export function useKeys(handlers: Handlers): void {
   }, []);
 }
 
+/** Steps through `count` rows from the one at `at`. Keys that come faster than the screen is drawn count from where the last one led. */
+export function useSteps(at: number, count: number, go: (next: number) => void): (by: number) => void {
+  const place = useRef(at);
+  useEffect(() => {
+    place.current = at;
+  }, [at]);
+  return (by) => {
+    const next = Math.max(0, Math.min(count - 1, place.current + by));
+    place.current = next;
+    go(next);
+  };
+}
+
+/** The keys of a table's rows, and whatever else a screen knows. */
+export function useRowKeys(at: number, count: number, go: (next: number) => void, more: Handlers = {}): void {
+  const step = useSteps(at, count, go);
+  const [down, up] = [() => step(1), () => step(-1)];
+  useKeys({ j: down, k: up, ArrowDown: down, ArrowUp: up, ...more });
+}
+
 export const ALL_KEYS: [string, string][] = [
   ['?', 'this list'],
   ['r', 'record'],

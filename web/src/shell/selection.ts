@@ -13,7 +13,8 @@ export type Selection =
   | { kind: 'fix'; id: number }
   | null;
 
-function parse(text: string | null): Selection {
+/** What a text in the address selects; nothing, where it makes no sense. */
+export function parseSelection(text: string | null): Selection {
   if (!text) return null;
   const [kind, ...rest] = text.split(':');
   const value = rest.join(':');
@@ -59,7 +60,7 @@ export function selectionText(selection: Selection): string | null {
 export function useSelection(): [Selection, (next: Selection) => void] {
   const [params, setParams] = useSearchParams();
   const text = params.get('sel');
-  const selection = useMemo(() => parse(text), [text]);
+  const selection = useMemo(() => parseSelection(text), [text]);
   const select = useCallback(
     (next: Selection) =>
       setParams(

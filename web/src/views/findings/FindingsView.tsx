@@ -3,7 +3,7 @@ import { Link, useSearchParams } from 'react-router';
 import type { Finding, Group, ResourceKind } from '../../api/types';
 import { bytes, GROUPS, KINDS, ms, plural, STANDING } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
-import { useKeys } from '../../shell/keys';
+import { useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
 
 /** Findings as a ledger: one line each, by milliseconds on the path. */
@@ -33,19 +33,12 @@ export default function FindingsView() {
     [load.findings, group, kind, owner],
   );
   const at = selection?.kind === 'finding' ? rows.findIndex((f) => f.key === selection.key) : -1;
-  const go = (next: number) => {
-    const index = Math.max(0, Math.min(rows.length - 1, next));
+  const go = (index: number) => {
     const row = rows[index];
     if (row) select({ kind: 'finding', key: row.key });
     body.current?.rows[index]?.querySelector('button')?.focus();
   };
-  useKeys({
-    j: () => go(at + 1),
-    k: () => go(at - 1),
-    ArrowDown: () => go(at + 1),
-    ArrowUp: () => go(at - 1),
-    '/': () => filter.current?.focus(),
-  });
+  useRowKeys(at, rows.length, go, { '/': () => filter.current?.focus() });
   const onPath = load.findings.filter((f) => f.on_path).length;
   const groups = [...new Set(load.findings.map((f) => f.group))];
   const kinds = [...new Set(load.findings.flatMap((f) => (f.kind ? [f.kind] : [])))];

@@ -10,7 +10,7 @@ import { SpanControls, ticks, TimeAxis, timeEnd, useWheelZoom } from '../../part
 import { useParam } from '../../parts/useParam';
 import { useSpan, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
-import { useKeys } from '../../shell/keys';
+import { useKeys, useSteps } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
 
 const CURVE = 64;
@@ -50,7 +50,8 @@ export default function FramesView() {
       { replace: true },
     );
   };
-  useKeys({ '[': () => pick(at - 1), ']': () => pick(at + 1), '0': () => setSpan(null) });
+  const step = useSteps(at, frames.length, pick);
+  useKeys({ '[': () => step(-1), ']': () => step(1), '0': () => setSpan(null) });
   if (!frames.length) {
     return (
       <div className="px-5 py-4" ref={area}>

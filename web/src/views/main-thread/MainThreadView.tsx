@@ -9,7 +9,7 @@ import { SpanControls, timeEnd } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
 import { useSpan, zoomAt, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
-import { useKeys } from '../../shell/keys';
+import { useKeys, useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
 import { Chart, type Picked } from './Chart';
 import { Functions } from './Functions';
@@ -293,12 +293,11 @@ function LongTasks({ tasks }: { tasks: LongTask[] }) {
   const [all, setAll] = useState(false);
   const table = useRef<HTMLTableElement>(null);
   const at = selection?.kind === 'task' ? selection.index : -1;
-  const go = (next: number) => {
-    const index = Math.max(0, Math.min(tasks.length - 1, next));
+  const go = (index: number) => {
     if (tasks.length) select({ kind: 'task', index });
     table.current?.querySelectorAll('button')[index]?.focus();
   };
-  useKeys({ j: () => go(at + 1), k: () => go(at - 1), ArrowDown: () => go(at + 1), ArrowUp: () => go(at - 1) });
+  useRowKeys(at, tasks.length, go);
   if (!tasks.length) return null;
   return (
     <section className="mt-6" aria-label="Long tasks">

@@ -3,7 +3,7 @@ import type { Analysis, Leg } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { KINDS, metricText, ms } from '../../parts/format';
 import { NotKnown } from '../../parts/states';
-import { useKeys } from '../../shell/keys';
+import { useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
 
 /** A leg takes the colour of what it is made of. */
@@ -20,12 +20,11 @@ export default function PathView() {
   const list = useRef<HTMLOListElement>(null);
   const path = load.lcp?.path ?? [];
   const at = selection?.kind === 'leg' ? selection.index : path.findIndex((leg, i) => marked.leg(leg, i));
-  const go = (next: number) => {
-    const index = Math.max(0, Math.min(path.length - 1, next));
+  const go = (index: number) => {
     select({ kind: 'leg', index });
     list.current?.querySelectorAll<HTMLButtonElement>('button[data-leg]')[index]?.focus();
   };
-  useKeys({ j: () => go(at + 1), k: () => go(at - 1), ArrowDown: () => go(at + 1), ArrowUp: () => go(at - 1) });
+  useRowKeys(at, path.length, go);
   useEffect(() => {
     if (at >= 0) list.current?.querySelectorAll('button[data-leg]')[at]?.scrollIntoView({ block: 'nearest' });
   }, [at]);

@@ -6,7 +6,7 @@ import type { FixState, PlannedFix } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { EFFORT, ms, plural, RISK, STATES } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
-import { useKeys } from '../../shell/keys';
+import { useRowKeys } from '../../shell/keys';
 import { Modal } from '../../shell/Modal';
 import { useNotice } from '../../shell/notices';
 import { useSelection } from '../../shell/selection';
@@ -67,19 +67,12 @@ export default function PlanView() {
       onSuccess: () => say({ text: 'The fix was taken out of the plan.', undo: () => changes.add.mutate(fix) }),
       onError: bad,
     });
-  const go = (next: number) => {
-    const index = Math.max(0, Math.min(active.length - 1, next));
+  const go = (index: number) => {
     const fix = active[index];
     if (fix) select({ kind: 'fix', id: fix.id });
     body.current?.rows[index]?.focus();
   };
-  useKeys({
-    j: () => go(at + 1),
-    k: () => go(at - 1),
-    ArrowDown: () => go(at + 1),
-    ArrowUp: () => go(at - 1),
-    Escape: () => select(null),
-  });
+  useRowKeys(at, active.length, go, { Escape: () => select(null) });
 
   if (plan.error) return <Trouble error={plan.error} again={() => void plan.refetch()} />;
   if (!plan.data) return <Waiting />;

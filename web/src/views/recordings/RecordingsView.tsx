@@ -6,7 +6,7 @@ import type { Metric, RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { day, METRICS, metricText } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
-import { useKeys } from '../../shell/keys';
+import { useRowKeys } from '../../shell/keys';
 import { useNotice } from '../../shell/notices';
 
 const SHOWN: Metric[] = ['lcp', 'fcp', 'tbt', 'inp', 'cls', 'ttfb', 'weight'];
@@ -30,17 +30,12 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
       `${r.site} ${r.page} ${r.url} ${r.conditions?.name ?? ''} ${r.source} ${r.imported_from ?? ''}`.toLowerCase();
     return wanted.every((w) => text.includes(w));
   });
-  const move = (by: number) => {
-    const next = Math.max(0, Math.min(shown.length - 1, at + by));
+  const go = (next: number) => {
     setAt(next);
     list.current?.rows[next]?.querySelector('a')?.focus();
   };
-  useKeys({
+  useRowKeys(at, shown.length, go, {
     '/': () => filter.current?.focus(),
-    j: () => move(1),
-    k: () => move(-1),
-    ArrowDown: () => move(1),
-    ArrowUp: () => move(-1),
     Enter: () => shown[at] && void navigate(`/recordings/${shown[at].id}/glance`),
   });
   return (

@@ -12,7 +12,7 @@ import { moments, SpanControls, ticks, TimeAxis, timeEnd, useWheelZoom } from '.
 import { useParam } from '../../parts/useParam';
 import { useSpan, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
-import { useKeys } from '../../shell/keys';
+import { useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
 import { Bar, barInWords } from './Bar';
 import { COLUMNS, sorted, USUAL, type Column } from './columns';
@@ -98,7 +98,7 @@ export default function RequestsView() {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [place]);
   const go = (next: number) => {
-    const item = requests[Math.max(0, Math.min(requests.length - 1, next))];
+    const item = requests[next];
     if (item && 'row' in item) select({ kind: 'request', id: item.row.id });
   };
   const middle = (span.from + span.to) / 2;
@@ -106,12 +106,8 @@ export default function RequestsView() {
     const half = ((span.to - span.from) / 2) * factor;
     setSpan({ from: Math.max(0, middle - half), to: Math.min(end, middle + half) });
   };
-  useKeys({
+  useRowKeys(at, requests.length, go, {
     '/': () => filter.current?.focus(),
-    j: () => go(at + 1),
-    k: () => go(at - 1),
-    ArrowDown: () => go(at + 1),
-    ArrowUp: () => go(at - 1),
     '+': () => zoom(0.5),
     '-': () => zoom(2),
     '0': () => setSpan(null),

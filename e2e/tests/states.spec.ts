@@ -1,0 +1,172 @@
+import { expect, test, type Page } from '@playwright/test';
+
+/** Opens a demo recording of a page under some conditions; gives the path of its sections. */
+async function open(page: Page, kind: string, conditions: string): Promise<string> {
+  await page.goto('/recordings');
+  await page.getByRole('row', { name: new RegExp(`^${kind} .*${conditions}`) }).getByRole('link').last().click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at');
+  return new URL(page.url()).pathname.replace(/\/glance$/, '');
+}
+
+function har(url: string, files: string[]): string {
+  const entries = [url, ...files.map((f) => new URL(f, url).href)].map((address, i) => ({
+    startedDateTime: new Date(Date.UTC(2026, 10, 24, 9, 0, 0, i * 40)).toISOString(),
+    time: 120,
+    request: { method: 'GET', url: address, headers: [] },
+    response: { status: 200, headers: [{ name: 'cache-control', value: 'max-age=60' }], content: { size: 9000, mimeType: i ? 'text/javascript' : 'text/html' }, bodySize: 3000, headersSize: 200 },
+    timings: { blocked: 4, dns: -1, connect: -1, send: 1, wait: 80, receive: 35 },
+  }));
+  return JSON.stringify({ log: { version: '1.2', entries } });
+}
+
+function trace(url: string): string {
+  const event = (name: string, ph: string, ms: number, dur: number, args: unknown) => ({ name, ph, ts: 5e6 + ms * 1e3, dur: dur * 1e3, pid: 7, tid: 7, args });
+  const data = { documentLoaderURL: url, isOutermostMainFrame: true, navigationId: 'N' };
+  return JSON.stringify([
+    event('thread_name', 'M', 0, 0, { name: 'CrRendererMain' }),
+    event('navigationStart', 'R', 0, 0, { frame: 'F', data }),
+    event('RunTask', 'X', 200, 90, {}),
+    event('FunctionCall', 'X', 201, 80, { data: { functionName: 'start', url: new URL('app.js', url).href } }),
+    event('firstContentfulPaint', 'R', 320, 0, { frame: 'F', data: { navigationId: 'N' } }),
+  ]);
+}
+
+const json = (name: string, text: string) => ({ name, mimeType: 'application/json', buffer: Buffer.from(text) });
+
+test('what is not there says so, and what to do', async ({ page }) => {
+  await page.goto('/recordings/999/glance');
+  await expect(page.getByRole('alert')).toContainText('There is no recording 999.');
+  await page.goto('/no/such/screen');
+  await expect(page.getByRole('main')).toContainText(/no such|nothing/i);
+  await page.goto('/sites/nowhere.test/plan');
+  await expect(page.getByRole('main')).toContainText('A plan is made from findings');
+
+  const here = await open(page, 'Home', 'Home laptop');
+  await page.goto(`${here}/requests?sel=request:9999`);
+  await expect(page.getByRole('complementary', { name: 'Margin' })).toContainText('is not in this load');
+  await page.goto(`${here}/requests?filter=no-such-word-anywhere`);
+  await expect(page.getByText(/^0 of \d+ requests$/)).toBeVisible();
+  await page.goto(`${here}/main-thread?from=abc&to=-5`);
+  await expect(page.getByText('the whole load').first()).toBeVisible();
+});
+
+test('an address says everything that is on the screen', async ({ page, context }) => {
+  const here = await open(page, 'Home', 'Phone on the move');
+  await page.goto(`${here}/requests?filter=kind:image&sort=-size&group=owner`);
+  const list = page.getByRole('listbox', { name: /waterfall/ });
+  await list.getByRole('option', { name: /advert\.jpg/ }).click();
+  const margin = page.getByRole('complementary', { name: 'Margin' });
+  await expect(margin).toContainText('advert.jpg');
+  const rows = await list.getByRole('option').allInnerTexts();
+
+  const other = await context.newPage();
+  await other.goto(page.url());
+  await expect(other.getByRole('complementary', { name: 'Margin' })).toContainText('advert.jpg');
+  await expect(other.getByLabel('Group')).toHaveValue('owner');
+  await expect(other.getByLabel('Filter requests by words and facts')).toHaveValue('kind:image');
+  await expect.poll(() => other.getByRole('listbox', { name: /waterfall/ }).getByRole('option').allInnerTexts()).toEqual(rows);
+
+  // The selection goes along into the other sections, and back through history.
+  await other.keyboard.press('8');
+  await expect(other).toHaveURL(/findings\?.*sel=request/);
+  await expect(other.getByRole('complementary', { name: 'Margin' })).toContainText('advert.jpg');
+  await other.goBack();
+  await expect(other).toHaveURL(/requests\?.*group=owner/);
+});
+
+test('the waterfall is read without a mouse, and chains are followed both ways', async ({ page }) => {
+  const here = await open(page, 'Home', 'Home laptop');
+  await page.goto(`${here}/requests`);
+  const list = page.getByRole('listbox', { name: /waterfall/ });
+  await expect(list.getByRole('option').first()).toBeVisible();
+  await page.keyboard.press('j');
+  await expect(page).toHaveURL(/sel=request%3A\d+|sel=request:\d+/);
+  const chosen = () => new URL(page.url()).searchParams.get('sel');
+  const first = chosen();
+  await page.keyboard.press('j');
+  await expect.poll(chosen).not.toBe(first);
+  await page.keyboard.press('k');
+  await expect.poll(chosen).toBe(first);
+
+  // From the hero to the script that inserted it, and from there back down.
+  await page.goto(`${here}/requests?filter=hero-marlin`);
+  await list.getByRole('option', { name: /hero-marlin-bay/ }).click();
+  const margin = page.getByRole('complementary', { name: 'Margin' });
+  await expect(margin).toContainText('hero-marlin-bay.jpg');
+  await margin.getByRole('button', { name: /slider\.js/ }).first().click();
+  await expect(margin.getByRole('heading', { level: 2 })).toContainText('slider.js');
+  await margin.getByRole('button', { name: /hero-marlin-bay\.jpg/ }).first().click();
+  await expect(margin.getByRole('heading', { level: 2 })).toContainText('hero-marlin-bay.jpg');
+});
+
+test('files dropped on the window are read: a HAR and a trace of one load as one', async ({ page }) => {
+  await page.goto('/recordings');
+  const url = 'https://drop.example/';
+  const drop = async (files: { name: string; text: string }[]) => {
+    const transfer = await page.evaluateHandle((given) => {
+      const all = new DataTransfer();
+      for (const { name, text } of given) all.items.add(new File([text], name, { type: 'application/json' }));
+      return all;
+    }, files);
+    await page.dispatchEvent('body', 'dragover', { dataTransfer: transfer });
+    await page.dispatchEvent('body', 'drop', { dataTransfer: transfer });
+  };
+  await drop([{ name: 'load.har', text: har(url, ['app.js']) }, { name: 'load.json', text: trace(url) }]);
+  await expect(page).toHaveURL(/\/recordings\/\d+\/glance/);
+  const here = new URL(page.url()).pathname.replace(/\/glance$/, '');
+  await page.goto(`${here}/requests`);
+  await expect(page.getByText('2 of 2 requests')).toBeVisible();
+  await page.goto(`${here}/main-thread`);
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('1 long task');
+  await expect(page.getByRole('region', { name: 'By script' })).toContainText('app.js');
+
+  // Of two loads that are not the same, nothing is kept, and it says why.
+  await page.goto('/recordings');
+  await drop([{ name: 'one.har', text: har('https://one.example/', []) }, { name: 'two.json', text: trace('https://two.example/') }]);
+  await expect(page.getByRole('status')).toContainText('two.example');
+  await expect(page.getByRole('row', { name: /one\.example/ })).toHaveCount(0);
+  const row = page.getByRole('row', { name: /drop\.example/ });
+  await row.getByRole('button', { name: /^Delete/ }).click();
+  await expect(row).toHaveCount(0);
+});
+
+test('a plan changed in one window shows in the other', async ({ page, context }) => {
+  const url = 'https://plan.example/';
+  await page.goto('/recordings');
+  await page.getByLabel('File to import').setInputFiles(json('plan.har', har(url, ['a.js', 'b.js', 'c.js'])));
+  await expect(page).toHaveURL(/glance/);
+  const here = new URL(page.url()).pathname.replace(/\/glance$/, '');
+  await page.goto(`${here}/findings`);
+  const add = page.getByRole('button', { name: /^Add to the plan/ });
+  await expect(add.first()).toBeVisible();
+  await add.first().click();
+  const other = await context.newPage();
+  await other.goto('/sites/plan.example/plan');
+  const out = other.getByRole('button', { name: /^Take out of the plan/ });
+  await expect(out).toHaveCount(1);
+  await out.click();
+  await expect(out).toHaveCount(0);
+  await page.goto('/sites/plan.example/plan');
+  await expect(page.getByRole('button', { name: /^Take out of the plan/ })).toHaveCount(0);
+  await page.goto('/recordings');
+  const row = page.getByRole('row', { name: /plan\.example/ });
+  await row.getByRole('button', { name: /^Delete/ }).click();
+  await expect(row).toHaveCount(0);
+});
+
+test('colours stay as they were chosen', async ({ page }) => {
+  await page.emulateMedia({ colorScheme: 'light' });
+  await page.goto('/recordings');
+  const paper = () => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
+  const day = await paper();
+  const colours = page.getByRole('button', { name: /^Colours:/ });
+  await colours.click();
+  await colours.click();
+  await expect(colours).toHaveAccessibleName(/Colours: night/);
+  expect(await paper()).not.toBe(day);
+  await page.reload();
+  await expect(colours).toHaveAccessibleName(/Colours: night/);
+  expect(await paper()).not.toBe(day);
+  await colours.click();
+  await expect(colours).toHaveAccessibleName(/Colours: system/);
+});
