@@ -130,6 +130,12 @@ impl RawLoad {
                 why: "A trace holds no bodies: compression and picture sizes cannot be computed.".into(),
             });
         }
+        if self.requests.is_some() && load.requests.iter().all(|r| r.body.is_none()) {
+            load.missing.push(Missing {
+                subject: Subject::Bodies,
+                why: "No response bodies were kept: compression and picture sizes cannot be computed, and no text can be shown.".into(),
+            });
+        }
         self.add_page(&mut load);
         if load.url.is_empty()
             && let Some(url) = load.document().map(|d| d.url.clone())

@@ -12,13 +12,14 @@ mod load;
 mod machine;
 mod network;
 mod page;
+mod private;
 mod protocol;
 mod record;
 pub mod shaper;
 mod steps;
 
 pub use load::{Instruments, LoadLimits};
-pub use record::{Progress, RecordRequest, RecordedLoad, Recording, Stage, check_address, record};
+pub use record::{Progress, RecordRequest, RecordedLoad, Recording, Stage, check_address, private_names, record};
 pub use steps::Step;
 
 /// Why a load or a whole recording failed, in a sentence for the user.

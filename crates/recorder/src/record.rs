@@ -3,7 +3,7 @@
 use crate::load::{Instruments, LoadJob, LoadLimits, LoadResult};
 use crate::shaper::{HostMap, Link, Shaper};
 use crate::steps::Step;
-use crate::{RecordError, browser, detail, machine};
+use crate::{RecordError, browser, detail, machine, private};
 use phainon_core::{Conditions, Visit};
 use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
 use serde::Serialize;
@@ -38,6 +38,8 @@ pub struct RecordRequest {
     pub hosts: Vec<(String, SocketAddr)>,
     /// Refuse addresses that are not public.
     pub public_only: bool,
+    /// Query parameters whose values are not kept.
+    pub private: Vec<String>,
 }
 
 impl RecordRequest {
@@ -57,6 +59,7 @@ impl RecordRequest {
             trusted_key: None,
             hosts: Vec::new(),
             public_only: false,
+            private: Vec::new(),
         }
     }
 }
@@ -103,6 +106,8 @@ pub struct RecordedLoad {
 
 /// A finished recording.
 pub struct Recording {
+    /// The address asked for, without its private values.
+    pub url: String,
     /// The loads in order.
     pub loads: Vec<RecordedLoad>,
     /// Their bodies.
@@ -146,7 +151,14 @@ pub async fn record(
     let machine = tokio::task::spawn_blocking(machine::look).await.unwrap_or_default();
     let hosts: HostMap = request.hosts.iter().cloned().collect();
     let of = request.loads.clamp(1, 20);
-    let mut recording = Recording { loads: Vec::new(), bodies: BodyMap::new(), browser: None, machine, detail: None };
+    let mut recording = Recording {
+        url: url.to_string(),
+        loads: Vec::new(),
+        bodies: BodyMap::new(),
+        browser: None,
+        machine,
+        detail: None,
+    };
     for number in 1..=of {
         let link = Link::of(&request.conditions, hosts.clone(), request.public_only);
         let shaper =
@@ -201,7 +213,14 @@ pub async fn record(
             }));
         }
     }
+    private::take_out(&mut recording, &request.private);
     Ok(recording)
+}
+
+/// Names of query parameters, with commas or spaces between.
+#[must_use]
+pub fn private_names(text: &str) -> Vec<String> {
+    text.split([',', ' ', '\n']).map(str::trim).filter(|n| !n.is_empty()).map(str::to_owned).collect()
 }
 
 /// The parts of a load have limits of their own; this one is for what nobody thought of.

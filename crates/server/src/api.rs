@@ -13,7 +13,7 @@ use axum::{Json, Router};
 use futures::{Stream, StreamExt};
 use phainon_core::{Conditions, Distance, PRESETS, preset};
 use phainon_formats::{Machine, Manifest, ManifestLoad, archive, har};
-use phainon_recorder::{RecordRequest, Step, browser, check_address};
+use phainon_recorder::{RecordRequest, Step, browser, check_address, private_names};
 use phainon_standin::{HOME, SECURE_HOME, StandIn, Switch, all_pages};
 use phainon_store::{FixState, NewFix, Plan, RecordingHead};
 use serde::{Deserialize, Serialize};
@@ -245,6 +245,14 @@ pub struct JobRequest {
     #[serde(default)]
     #[ts(optional, as = "Option<String>")]
     pub steps: String,
+    /// Whether response bodies are left out.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub no_bodies: bool,
+    /// Query parameters whose values are not kept, with commas between.
+    #[serde(default)]
+    #[ts(optional, as = "Option<String>")]
+    pub private: String,
     /// Seconds after which a busy load is cut off.
     #[serde(default)]
     #[ts(optional)]
@@ -274,6 +282,8 @@ async fn start_job(Shared(app): Shared<App>, Json(wanted): Json<JobRequest>) -> 
     }
     request.return_visits = wanted.return_visits;
     request.detail = true;
+    request.instruments.bodies = !wanted.no_bodies;
+    request.private = private_names(&wanted.private);
     request.trusted_key = app.stand_in.as_ref().map(|s| s.key_hash().to_owned());
     request.browser.clone_from(&app.browser);
     request.public_only = app.public_only;

@@ -9,7 +9,7 @@ use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::metrics::{Metric, Ruler};
 use phainon_core::{Analysis, Millis, PRESETS, Visit, preset};
 use phainon_formats::{archive, open_together};
-use phainon_recorder::{Progress, RecordRequest, Stage, Step, check_address, record};
+use phainon_recorder::{Progress, RecordRequest, Stage, Step, check_address, private_names, record};
 use phainon_standin::StandIn;
 use phainon_store::Store;
 use std::io::IsTerminal;
@@ -97,6 +97,12 @@ struct RecordArguments {
     /// Make no load for used code and inline styles after the others.
     #[arg(long)]
     no_detail: bool,
+    /// Keep no response bodies; what is computed from them is then not known.
+    #[arg(long)]
+    no_bodies: bool,
+    /// Query parameters whose values are not kept, with commas between: `--private token,session`.
+    #[arg(long, default_value = "")]
+    private: String,
     /// Seconds after which a load that is still busy is cut off.
     #[arg(long, default_value_t = 45, value_parser = clap::value_parser!(u64).range(5..=600))]
     longest: u64,
@@ -183,6 +189,8 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     request.limits.longest = Duration::from_secs(given.longest);
     request.return_visits = given.return_visits;
     request.detail = !given.no_detail;
+    request.instruments.bodies = !given.no_bodies;
+    request.private = private_names(&given.private);
     request.steps = Step::parse_all(&given.step.join("\n")).map_err(|e| e.to_string())?;
     // The scenario's hosts exist nowhere else: whoever records them means the stand-in.
     let stand_in = match url.host_str() {
@@ -203,7 +211,7 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
         _ = tokio::signal::ctrl_c() => return Err("interrupted; nothing was written.".into()),
     };
     let _ = shown.await;
-    let mut opened = opened_from(recording, url.as_str(), given.page, &conditions, recorded_at);
+    let mut opened = opened_from(recording, given.page, &conditions, recorded_at);
     let manifest = opened.manifest.take().ok_or("the recording has no manifest")?;
     let detail = opened.detail.take();
     let (reading, bodies) = read_opened(opened, false).map_err(|e| e.to_string())?;

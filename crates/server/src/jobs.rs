@@ -205,7 +205,7 @@ async fn run(
             if nothing {
                 Err(reasons.first().cloned().unwrap_or_else(|| "No load could be made.".into()))
             } else {
-                let opened = keep::opened_from(recording, &request.url, page.clone(), &request.conditions, recorded_at);
+                let opened = keep::opened_from(recording, page.clone(), &request.conditions, recorded_at);
                 keep_recording(&state, opened, page).await
             }
         }

@@ -78,7 +78,6 @@ impl Ready {
 /// A recording as an opened archive, so that there is one way into the store.
 pub fn opened_from(
     recording: phainon_recorder::Recording,
-    url: &str,
     page: Option<String>,
     conditions: &phainon_core::Conditions,
     recorded_at: String,
@@ -86,7 +85,7 @@ pub fn opened_from(
     let manifest = Manifest {
         format: Manifest::FORMAT.into(),
         version: 1,
-        url: url.to_owned(),
+        url: recording.url,
         page,
         conditions: Some(conditions.clone()),
         browser: recording.browser,

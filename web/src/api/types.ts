@@ -635,6 +635,14 @@ return_visits?: boolean,
  */
 steps?: string, 
 /**
+ * Whether response bodies are left out.
+ */
+no_bodies?: boolean, 
+/**
+ * Query parameters whose values are not kept, with commas between.
+ */
+private?: string, 
+/**
  * Seconds after which a busy load is cut off.
  */
 longest_s?: number, };

@@ -10,6 +10,14 @@ const DISTANCES: [Distance, string][] = [
   ['across_an_ocean', 'across an ocean, +180 ms'],
 ];
 
+/** An address of the stand-in that asks for repairs; any other address is recorded as it was typed. */
+function repaired(url: string, repairs: string[]): string {
+  const [bare = '', query = ''] = url.split('?');
+  const params = new URLSearchParams(query);
+  params.set('fix', repairs.join(','));
+  return `${bare}?${params.toString().replaceAll('%2C', ',')}`;
+}
+
 export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const about = useAbout();
   const recordings = useRecordings();
@@ -23,6 +31,9 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
   const [repairs, setRepairs] = useState<string[]>([]);
   const [again, setAgain] = useState(true);
   const [steps, setSteps] = useState('');
+  const [longest, setLongest] = useState(45);
+  const [bodies, setBodies] = useState(true);
+  const [hidden, setHidden] = useState('');
   const standIn = about.data?.stand_in;
 
   useEffect(() => {
@@ -43,12 +54,10 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
   const chosen = about.data?.presets.find((p) => p.id === conditions)?.conditions;
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    const [bare = '', query = ''] = url.split('?');
-    const params = new URLSearchParams(query);
-    if (ofStandIn && repairs.length) params.set('fix', repairs.join(','));
-    const address = params.size ? `${bare}?${params.toString().replaceAll('%2C', ',')}` : url;
+    const address = ofStandIn && repairs.length ? repaired(url, repairs) : url;
+    const kept = { no_bodies: !bodies, private: hidden, longest_s: longest };
     start.mutate(
-      { url: address, page: page || null, conditions, distance, loads, return_visits: again, steps },
+      { url: address, page: page || null, conditions, distance, loads, return_visits: again, steps, ...kept },
       {
         onSuccess: (job) => {
           onOpenChange(false);
@@ -171,6 +180,41 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
             onChange={(e) => setSteps(e.target.value)}
             placeholder={'click #more\ntype #name Ann\nwait 500'}
           />
+        </details>
+        <details className="col-span-2" open={!bodies || hidden !== '' || longest !== 45}>
+          <summary className="label cursor-pointer">How long, and what is kept</summary>
+          <div className="mt-1 grid grid-cols-2 gap-x-4 gap-y-2">
+            <div>
+              <label className="label" htmlFor="record-longest">
+                A busy load is cut off after, in seconds
+              </label>
+              <input
+                id="record-longest"
+                type="number"
+                min={5}
+                max={600}
+                className="field"
+                value={longest}
+                onChange={(e) => setLongest(e.target.valueAsNumber || 45)}
+              />
+            </div>
+            <div>
+              <label className="label" htmlFor="record-private">
+                Query values not to keep
+              </label>
+              <input
+                id="record-private"
+                className="field font-mono text-[12.5px]"
+                value={hidden}
+                onChange={(e) => setHidden(e.target.value)}
+                placeholder="token, session"
+              />
+            </div>
+            <label className="col-span-2 flex items-center gap-2 text-[13px]">
+              <input type="checkbox" checked={bodies} onChange={(e) => setBodies(e.target.checked)} />
+              Keep response bodies, which checks compute on; cookies and credentials are never kept
+            </label>
+          </div>
         </details>
         {ofStandIn && (
           <div className="col-span-2 flex items-center gap-2 border-t border-rule pt-2 text-[13px]">
