@@ -271,7 +271,7 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
             {start.error.message}
           </p>
         )}
-        <div className="col-span-2 mt-1 flex justify-end gap-2">
+        <div className="sticky -bottom-5 col-span-2 mt-1 flex justify-end gap-2 border-t border-rule bg-sheet py-3">
           <button type="button" className="btn" onClick={() => onOpenChange(false)}>
             Cancel
           </button>
