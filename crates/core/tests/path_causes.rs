@@ -2,92 +2,17 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod site;
+
 use phainon_core::path::{Leg, path_to_first_paint, path_to_largest};
 use phainon_core::{
-    Bytes, FixKind, Initiator, InitiatorKind, LcpCandidate, Load, Millis, Owners, PageChange, PageFacts, PageImage,
-    PaintKind, RenderBlocking, Request, RequestId, ResourceKind, TimerInstall, Work, WorkKind, WorkName, name_runs,
+    FixKind, Initiator, InitiatorKind, Millis, Owners, PageChange, PageFacts, PageImage, RenderBlocking, RequestId,
+    ResourceKind, TimerInstall, WorkName, name_runs,
 };
+use site::{PAGE, Site, at, script};
 
-const PAGE: &str = "http://www.skerryline.test/";
-
-fn at(path: &str) -> String {
-    format!("http://www.skerryline.test/{path}")
-}
-
-/// A page under construction: its document comes between 100 and 200 ms.
-struct Site(Load);
-
-impl Site {
-    fn new() -> Self {
-        let mut site = Self(Load::empty(PAGE));
-        site.0.end = Millis(9000.0);
-        let document = site.asks("", ResourceKind::Document, [0.0, 0.0, 100.0, 200.0]);
-        document.initiator = Initiator { kind: InitiatorKind::Navigation, ..Initiator::default() };
-        site
-    }
-
-    /// A request that the parser found: asked, sent, first byte, end.
-    fn asks(&mut self, path: &str, kind: ResourceKind, [start, sent, first, end]: [f64; 4]) -> &mut Request {
-        let id = u32::try_from(self.0.requests.len()).unwrap();
-        let mut request = Request::new(id, &at(path), kind);
-        request.start = Millis(start);
-        (request.sent, request.first_byte, request.end) = (Some(Millis(sent)), Some(Millis(first)), Some(Millis(end)));
-        request.transferred = Some(Bytes(12_000));
-        request.render_blocking = RenderBlocking::NonBlocking;
-        request.initiator = Initiator { kind: InitiatorKind::Parser, url: Some(PAGE.into()), ..Initiator::default() };
-        self.0.requests.push(request);
-        self.0.requests.last_mut().unwrap()
-    }
-
-    fn works(&mut self, name: WorkName, depth: u16, [start, end]: [f64; 2], path: Option<&str>) -> &mut Work {
-        let kind = match name {
-            WorkName::Layout => WorkKind::Layout,
-            WorkName::ParseSheet | WorkName::Style => WorkKind::Style,
-            WorkName::Task => WorkKind::Other,
-            WorkName::Paint => WorkKind::Paint,
-            WorkName::ParseHtml => WorkKind::HtmlParse,
-            _ => WorkKind::ScriptRun,
-        };
-        self.0.work.push(Work {
-            start: Millis(start),
-            duration: Millis(end - start),
-            depth,
-            url: path.map(|p| at(p).as_str().into()),
-            ..Work::new(kind, name)
-        });
-        self.0.work.last_mut().unwrap()
-    }
-
-    /// A task that is one run of a script.
-    fn runs(&mut self, name: WorkName, span: [f64; 2], path: &str) -> &mut Work {
-        self.works(WorkName::Task, 0, span, None);
-        self.works(name, 1, span, Some(path))
-    }
-
-    /// The main thread draws a frame.
-    fn draws(&mut self, [start, end]: [f64; 2]) {
-        self.works(WorkName::Task, 0, [start, end], None);
-        self.works(WorkName::Layout, 1, [start, (start + end) / 2.0], None);
-        self.works(WorkName::Paint, 1, [(start + end) / 2.0, end], None);
-    }
-
-    fn paints(&mut self, ms: f64, path: Option<&str>) {
-        self.0.lcp_candidates = vec![LcpCandidate {
-            at: Millis(ms),
-            kind: if path.is_some() { PaintKind::Image } else { PaintKind::Text },
-            size: 9_000.0,
-            node: None,
-            url: path.map(at),
-            tag: None,
-            selector: None,
-            snippet: None,
-            rect: None,
-        }];
-    }
-
-    fn path(&self) -> Vec<Leg> {
-        path_to_largest(&self.0, &Owners::of(&self.0, &[])).unwrap()
-    }
+trait Paths {
+    fn path(&self) -> Vec<Leg>;
 
     /// Where each leg ends, its cause and the file it is about.
     fn told(&self) -> Vec<String> {
@@ -95,14 +20,15 @@ impl Site {
     }
 }
 
+impl Paths for Site {
+    fn path(&self) -> Vec<Leg> {
+        path_to_largest(&self.0, &Owners::of(&self.0, &[])).unwrap()
+    }
+}
+
 fn told(leg: &Leg) -> String {
     let file = leg.url.as_deref().map_or("", |u| u.strip_prefix(PAGE).unwrap_or(u));
     format!("{} {:?} {file}", leg.to_ms.0, leg.cause).trim_end().to_owned()
-}
-
-fn script(stack: &[&str]) -> Initiator {
-    let stack: Vec<_> = stack.iter().map(|p| at(p).as_str().into()).collect();
-    Initiator { kind: InitiatorKind::Script, url: stack.first().cloned(), line: Some(1), stack }
 }
 
 #[test]

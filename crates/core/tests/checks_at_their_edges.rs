@@ -1,0 +1,294 @@
+//! Each check just under and just over its threshold, and where it must keep quiet.
+
+#![allow(clippy::unwrap_used)]
+
+mod site;
+
+use phainon_core::checks::{Finding, Standing, Sureness};
+use phainon_core::{
+    BodyRef, Bytes, FixKind, Header, Initiator, InitiatorKind, LayoutShift, Millis, OwnerKind, PageFacts, PageImage,
+    Rect, RenderBlocking, Request, ResourceKind, WorkName, analyse, preset,
+};
+use site::{Site, at, script};
+use std::collections::HashMap;
+
+fn found(site: &Site, check: &str) -> Vec<Finding> {
+    found_with(site, check, &HashMap::new())
+}
+
+fn found_with(site: &Site, check: &str, bodies: &HashMap<String, Vec<u8>>) -> Vec<Finding> {
+    let analysis = analyse(&site.0, &|hash: &str| bodies.get(hash).cloned());
+    analysis.findings.into_iter().filter(|f| f.check == check).collect()
+}
+
+fn says(request: &mut Request, name: &str, value: &str) {
+    request.response_headers.push(Header { name: name.into(), value: value.into() });
+}
+
+/// A file of the page, answered with 200.
+fn file<'a>(site: &'a mut Site, path: &str, kind: ResourceKind, bytes: u64) -> &'a mut Request {
+    let request = site.asks(path, kind, [300.0, 300.0, 400.0, 500.0]);
+    request.status = Some(200);
+    request.transferred = Some(Bytes(bytes));
+    request
+}
+
+fn image(path: &str, side: f64, natural: u32) -> PageImage {
+    PageImage {
+        url: at(path),
+        selector: "img".into(),
+        rect: Rect { x: 0.0, y: 0.0, width: side, height: side },
+        natural_width: natural,
+        natural_height: natural,
+        sized: true,
+        ..PageImage::default()
+    }
+}
+
+#[test]
+fn a_cache_lifetime_is_short_under_a_week() {
+    let lifetimes = [
+        ("max-age=604799", true),
+        ("max-age=604800", false),
+        ("public, MAX-AGE=31536000, immutable", false),
+        ("max-age=\"600\"", true),
+        ("no-cache, max-age=31536000", true),
+        ("no-store", true),
+        ("private", true),
+        ("max-age=never", true),
+    ];
+    for (control, short) in lifetimes {
+        let mut site = Site::new();
+        says(file(&mut site, "base.css", ResourceKind::Style, 9_000), "Cache-Control", control);
+        assert_eq!(!found(&site, "short-cache-lifetime").is_empty(), short, "{control}");
+    }
+    // Not told of at all: a document, data, a file not found, one without headers, one with Expires alone.
+    let mut site = Site::new();
+    says(file(&mut site, "list.json", ResourceKind::Data, 9_000), "cache-control", "no-store");
+    let gone = file(&mut site, "gone.css", ResourceKind::Style, 900);
+    gone.status = Some(404);
+    says(gone, "cache-control", "no-store");
+    file(&mut site, "bare.js", ResourceKind::Script, 9_000);
+    says(file(&mut site, "old.js", ResourceKind::Script, 9_000), "Expires", "Thu, 01 Jan 2032 00:00:00 GMT");
+    assert_eq!(found(&site, "short-cache-lifetime").len(), 0);
+
+    // One finding a host and owner, the heaviest file first in its evidence.
+    for (path, bytes) in [("plugins/deck/a.js", 1_000), ("plugins/deck/b.js", 30_000), ("themes/tide/c.css", 5_000)] {
+        let kind = if path.ends_with("css") { ResourceKind::Style } else { ResourceKind::Script };
+        says(file(&mut site, path, kind, bytes), "cache-control", "max-age=600");
+    }
+    let findings = found(&site, "short-cache-lifetime");
+    assert_eq!(findings.len(), 2, "{findings:#?}");
+    let deck = findings.iter().find(|f| f.owner.name == "deck").unwrap();
+    assert_eq!(
+        (deck.owner.kind, deck.size_bytes, &*deck.evidence[0].label),
+        (OwnerKind::Plugin, Some(Bytes(31_000)), "b.js")
+    );
+}
+
+#[test]
+fn text_is_worth_compressing_from_1400_bytes_saved() {
+    let body = |len: usize| -> (String, Vec<u8>) {
+        // Words compress well; how well is what the check computes.
+        (format!("body-{len}"), "Words of the ferry's timetable, again and again. ".bytes().cycle().take(len).collect())
+    };
+    let with = |len: usize, header: Option<&str>, kind: ResourceKind| {
+        let mut site = Site::new();
+        let (hash, bytes) = body(len);
+        let request = file(&mut site, "list.txt", kind, len as u64);
+        request.mime = Some(if kind == ResourceKind::Image { "image/jpeg" } else { "text/javascript" }.into());
+        request.body = Some(BodyRef { hash: hash.clone(), size: Bytes(len as u64) });
+        says(request, "server", "x");
+        if let Some(value) = header {
+            says(request, "Content-Encoding", value);
+        }
+        found_with(&site, "uncompressed-text", &HashMap::from([(hash, bytes)]))
+    };
+    assert_eq!(with(1_450, None, ResourceKind::Script).len(), 0, "some hundred bytes of it stay");
+    let large = with(40_000, None, ResourceKind::Script);
+    assert_eq!((large.len(), large[0].sureness, large[0].fix.kind), (1, Sureness::Computed, FixKind::Compress));
+    assert!(large[0].saving_bytes.unwrap() > Bytes(38_000), "{:?}", large[0].saving_bytes);
+    for packed in ["gzip", "br", "zstd"] {
+        assert_eq!(with(40_000, Some(packed), ResourceKind::Script).len(), 0, "{packed}");
+    }
+    assert_eq!(with(40_000, Some("identity"), ResourceKind::Script).len(), 1);
+    assert_eq!(with(40_000, None, ResourceKind::Image).len(), 0, "pictures are packed already");
+}
+
+#[test]
+fn the_server_is_slow_over_300_ms_beyond_the_round_trip() {
+    let with = |first: f64, conditions: Option<&str>| {
+        let mut site = Site::new();
+        site.0.conditions = conditions.and_then(preset);
+        let document = &mut site.0.requests[0];
+        document.first_byte = Some(Millis(first));
+        document.end = Some(Millis(first + 10.0));
+        says(document, "Server-Timing", "db;dur=200, theme;dur=50, cache;desc=miss");
+        found(&site, "slow-document")
+    };
+    assert_eq!(with(300.0, None).len(), 0);
+    assert_eq!(with(301.0, None).len(), 1);
+    // Of 420 ms on a link of 120 ms the server took 300.
+    assert_eq!(with(420.0, Some("phone-on-the-move")).len(), 0);
+    let slow = with(700.0, Some("phone-on-the-move"));
+    assert_eq!((slow[0].size_ms, slow[0].sureness), (Some(Millis(580.0)), Sureness::Measured));
+    let server: Vec<&str> = slow[0].evidence.iter().map(|e| &*e.label).filter(|l| l.starts_with("server")).collect();
+    assert_eq!(server, ["server: db", "server: theme"], "by time, and only what has one");
+}
+
+#[test]
+fn what_blocks_rendering_is_what_the_browser_marked() {
+    let mut site = Site::new();
+    site.0.fcp = Some(Millis(700.0));
+    for (path, kind, blocking) in [
+        ("gate.js", ResourceKind::Script, RenderBlocking::Blocking),
+        ("late.js", ResourceKind::Script, RenderBlocking::NonBlocking),
+        ("body.js", ResourceKind::Script, RenderBlocking::InBodyParserBlocking),
+        ("base.css", ResourceKind::Style, RenderBlocking::Blocking),
+        ("print.css", ResourceKind::Style, RenderBlocking::NonBlocking),
+    ] {
+        file(&mut site, path, kind, 9_000).render_blocking = blocking;
+    }
+    site.runs(WorkName::Evaluate, [520.0, 560.0], "gate.js");
+    let urls = |check: &str| found(&site, check).into_iter().map(|f| (f.url.unwrap(), f.size_ms)).collect::<Vec<_>>();
+    // From the asking to the end of its run; a sheet to its last byte, where nothing tells of its parsing.
+    assert_eq!(urls("render-blocking-script"), [(at("gate.js"), Some(Millis(260.0)))]);
+    assert_eq!(urls("render-blocking-stylesheet"), [(at("base.css"), Some(Millis(200.0)))]);
+    // A frame's own files hold up the frame, not the page.
+    for request in &mut site.0.requests {
+        request.main_frame = request.kind == ResourceKind::Document;
+    }
+    assert!(found(&site, "render-blocking-script").is_empty() && found(&site, "render-blocking-stylesheet").is_empty());
+}
+
+#[test]
+fn the_largest_picture_is_late_when_something_had_to_name_it() {
+    let with = |start: f64, initiator: Option<Initiator>, lazy: bool| {
+        let mut site = Site::new();
+        let hero = site.asks("hero.jpg", ResourceKind::Image, [start, start, start + 100.0, start + 200.0]);
+        if let Some(initiator) = initiator {
+            hero.initiator = initiator;
+        }
+        site.0.page = Some(PageFacts {
+            images: vec![PageImage { lazy, ..image("hero.jpg", 300.0, 300) }],
+            ..PageFacts::default()
+        });
+        site.paints(start + 250.0, Some("hero.jpg"));
+        found(&site, "late-largest")
+    };
+    // The document's first byte comes at 100 ms.
+    assert_eq!(with(350.0, Some(script(&["a.js"])), false).len(), 0);
+    assert_eq!(with(351.0, Some(script(&["a.js"])), false).len(), 1);
+    assert_eq!(
+        with(900.0, None, false).len(),
+        0,
+        "a parsed tag is found when it is reached; that is no fault of its own"
+    );
+    assert!(with(900.0, None, true)[0].why.contains("loaded lazily"));
+    let style =
+        Initiator { kind: InitiatorKind::Style, url: Some(at("a.css").as_str().into()), ..Initiator::default() };
+    let found = with(900.0, Some(style), false);
+    assert!(found[0].why.contains("a stylesheet names it"));
+    assert_eq!((found[0].on_path_ms, found[0].standing), (Millis(800.0), Standing::OnPath));
+}
+
+#[test]
+fn a_picture_is_too_large_over_twice_the_pixels_shown() {
+    let with = |natural: u32, bytes: u64, conditions: Option<&str>, change: fn(&mut PageImage)| {
+        let mut site = Site::new();
+        site.0.conditions = conditions.and_then(preset);
+        file(&mut site, "boat.jpg", ResourceKind::Image, bytes);
+        let mut shown = image("boat.jpg", 200.0, natural);
+        change(&mut shown);
+        site.0.page = Some(PageFacts { images: vec![shown], ..PageFacts::default() });
+        found(&site, "image-larger-than-shown")
+    };
+    let same: fn(&mut PageImage) = |_| {};
+    assert_eq!(with(280, 100_000, None, same).len(), 0, "280² is less than twice 200²");
+    let four = with(400, 100_000, None, same);
+    assert_eq!(
+        (four.len(), four[0].saving_bytes),
+        (1, Some(Bytes(75_000))),
+        "four times the pixels: three quarters too many"
+    );
+    assert_eq!(with(400, 15_000, None, same).len(), 0, "11 kB are not worth it");
+    assert_eq!(
+        with(700, 100_000, Some("phone-on-the-move"), same).len(),
+        0,
+        "a phone's screen shows 2.6 × 2.6 as many"
+    );
+    assert_eq!(with(400, 100_000, None, |i| i.hidden = true).len(), 0, "what is hidden is not shown at any size");
+    assert_eq!(with(400, 100_000, None, |i| i.background = true).len(), 0, "a background may be sized by its rules");
+}
+
+#[test]
+fn pictures_without_dimensions_are_named_once_with_the_shift_they_made() {
+    let mut site = Site::new();
+    file(&mut site, "boat.jpg", ResourceKind::Image, 9_000);
+    let unsized_image = PageImage { sized: false, ..image("boat.jpg", 200.0, 200) };
+    site.0.page = Some(PageFacts {
+        images: vec![
+            unsized_image.clone(),
+            unsized_image.clone(),
+            PageImage { url: at("not-asked-for.jpg"), ..unsized_image.clone() },
+            PageImage { hidden: true, ..unsized_image },
+        ],
+        ..PageFacts::default()
+    });
+    let shift = |ms: f64| LayoutShift { at: Millis(ms), score: 0.1, had_recent_input: false, moved: Vec::new() };
+    // The picture's last byte comes at 500 ms; a shift a second later is not its doing.
+    site.0.shifts = vec![shift(560.0), shift(1_500.0)];
+    let findings = found(&site, "image-without-dimensions");
+    assert_eq!(findings.len(), 1);
+    assert_eq!(findings[0].evidence.last().map(|e| &*e.value), Some("0.100"));
+}
+
+#[test]
+fn a_standout_is_more_than_15_per_cent_and_100_kb() {
+    let with = |bytes: u64, rest: u64| {
+        let mut site = Site::new();
+        site.0.requests[0].transferred = Some(Bytes(rest));
+        file(&mut site, "film.mp4", ResourceKind::Media, bytes);
+        let of_film = |f: &Finding| f.url.as_deref() == Some(&at("film.mp4"));
+        found(&site, "standout").into_iter().filter(of_film).collect::<Vec<_>>()
+    };
+    assert_eq!(with(150_000, 850_000).len(), 0, "15 % exactly");
+    let over = with(151_000, 849_000);
+    assert!(over[0].title.contains("15 % of the weight: 151 kB of 1.00 MB"), "{}", over[0].title);
+    assert_eq!(with(99_999, 1_000).len(), 0, "of a light page it may be most");
+    assert_eq!(with(100_000, 1_000).len(), 1);
+    // What came from the cache weighs nothing.
+    let mut site = Site::new();
+    file(&mut site, "film.mp4", ResourceKind::Media, 900_000).cache = Some(phainon_core::CacheSource::Disk);
+    assert!(found(&site, "standout").iter().all(|f| f.url.as_deref() != Some(&at("film.mp4"))));
+}
+
+#[test]
+fn work_counts_for_a_script_from_100_ms_of_long_tasks_and_for_a_third_party_over_50_ms() {
+    let chat = "http://chat.parleydock.test/chat.js";
+    let with = |tasks: &[[f64; 2]]| {
+        let mut site = Site::new();
+        site.0.fcp = Some(Millis(300.0));
+        site.asks("", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]).url = chat.into();
+        for span in tasks {
+            site.works(WorkName::Task, 0, *span, None);
+            site.works(WorkName::Call, 1, *span, None).url = Some(chat.into());
+        }
+        (found(&site, "long-tasks"), found(&site, "third-party-work"))
+    };
+    let (long, third) = with(&[[400.0, 450.0]]);
+    assert_eq!((long.len(), third.len()), (0, 0), "50 ms are neither long nor worth a finding");
+    let (long, third) = with(&[[400.0, 451.0], [500.0, 548.0]]);
+    assert_eq!((long.len(), third.len()), (0, 1), "51 ms of long tasks, 99 ms of work");
+    let (long, third) = with(&[[400.0, 460.0], [500.0, 560.0]]);
+    assert_eq!(long[0].size_ms, Some(Millis(120.0)));
+    assert_eq!((&*third[0].owner.name, third[0].size_ms), ("parleydock.test", Some(Millis(120.0))));
+    assert_eq!(third[0].fix.target, "parleydock.test");
+
+    // The site's own script is no third party's.
+    let mut site = Site::new();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+    site.runs(WorkName::Call, [400.0, 600.0], "app.js");
+    assert_eq!((found(&site, "long-tasks").len(), found(&site, "third-party-work").len()), (1, 0));
+    assert_eq!(found(&site, "long-tasks")[0].standing, Standing::Unknown, "without a largest paint there is no path");
+}
