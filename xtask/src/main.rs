@@ -180,10 +180,23 @@ fn demo_data() -> Done {
             let mut arguments = vec!["record", address, "--page", name, "--loads", "3", "--return-visits"];
             arguments.extend(["--conditions", conditions, "--out", &out]);
             arguments.extend(steps.iter().flat_map(|step| ["--step", step]));
+            quiet_machine();
             run(".", "target/debug/phainon", &arguments)?;
         }
     }
     Ok(())
+}
+
+/// Waits until the load average shows nothing of what ran before: a recording says how busy its
+/// machine was. After some minutes it goes on anyhow.
+fn quiet_machine() {
+    let load = || std::fs::read_to_string("/proc/loadavg").ok()?.split(' ').next()?.parse::<f64>().ok();
+    for _ in 0..50 {
+        if load().is_none_or(|load| load < 0.6) {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_secs(5));
+    }
 }
 
 fn screenshots() -> Done {

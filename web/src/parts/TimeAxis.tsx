@@ -2,7 +2,7 @@ import { scaleLinear } from 'd3-scale';
 import { useEffect, useRef, useState } from 'react';
 import type { Analysis } from '../api/types';
 import { ms } from './format';
-import { clampSpan, zoomAt, type Span } from './useSpan';
+import { clampSpan, moveBy, zoomAt, zoomBy, type SetSpan, type Span } from './useSpan';
 
 /** Vital moments of a load, in order of time. */
 export function moments(load: Analysis): { name: string; at: number }[] {
@@ -42,13 +42,7 @@ export function tickText(at: number, span: Span): string {
  * Times along the top, and flags that hang from the rule at the vital moments. Dragging over it shows
  * that stretch; a double click shows all again.
  */
-export function TimeAxis(props: {
-  load: Analysis;
-  span: Span;
-  width: number;
-  end?: number;
-  onSpan?: (next: Span | null) => void;
-}) {
+export function TimeAxis(props: { load: Analysis; span: Span; width: number; end?: number; onSpan?: SetSpan }) {
   const { load, span, width, onSpan } = props;
   const [drag, setDrag] = useState<[number, number] | null>(null);
   const x = (at: number) => ((at - span.from) / (span.to - span.from)) * width;
@@ -138,11 +132,9 @@ export function TimeAxis(props: {
 }
 
 /** Which stretch is shown, and the ways to change it without a mouse. */
-export function SpanControls({ span, end, onSpan }: { span: Span; end: number; onSpan: (next: Span | null) => void }) {
+export function SpanControls({ span, end, onSpan }: { span: Span; end: number; onSpan: SetSpan }) {
   const whole = span.from <= 0 && span.to >= end;
-  const middle = (span.from + span.to) / 2;
-  const step = (span.to - span.from) * 0.4;
-  const move = (by: number) => onSpan(clampSpan({ from: span.from + by, to: span.to + by }, end));
+  const move = (share: number) => onSpan((now) => moveBy(now, share, end));
   return (
     <span
       className="flex items-center gap-0.5 whitespace-nowrap text-[12.5px] text-ink-2"
@@ -156,17 +148,17 @@ export function SpanControls({ span, end, onSpan }: { span: Span; end: number; o
         className="btn btn-quiet !px-1.5"
         aria-label="Earlier"
         disabled={span.from <= 0}
-        onClick={() => move(-step)}
+        onClick={() => move(-0.4)}
       >
         ‹
       </button>
-      <button className="btn btn-quiet !px-1.5" aria-label="Later" disabled={span.to >= end} onClick={() => move(step)}>
+      <button className="btn btn-quiet !px-1.5" aria-label="Later" disabled={span.to >= end} onClick={() => move(0.4)}>
         ›
       </button>
       <button
         className="btn btn-quiet !px-1.5"
         aria-label="Closer"
-        onClick={() => onSpan(zoomAt(span, middle, 0.5, end))}
+        onClick={() => onSpan((now) => zoomBy(now, 0.5, end))}
       >
         +
       </button>
@@ -174,7 +166,7 @@ export function SpanControls({ span, end, onSpan }: { span: Span; end: number; o
         className="btn btn-quiet !px-1.5"
         aria-label="Farther"
         disabled={whole}
-        onClick={() => onSpan(zoomAt(span, middle, 2, end))}
+        onClick={() => onSpan((now) => zoomBy(now, 2, end))}
       >
         −
       </button>
@@ -186,17 +178,11 @@ export function SpanControls({ span, end, onSpan }: { span: Span; end: number; o
 }
 
 /** Turning the wheel with Ctrl over an element zooms, as in maps; without it the page scrolls. */
-export function useWheelZoom<T extends HTMLElement>(
-  left: number,
-  width: number,
-  span: Span,
-  end: number,
-  onSpan: (next: Span) => void,
-) {
+export function useWheelZoom<T extends HTMLElement>(left: number, width: number, end: number, onSpan: SetSpan) {
   const ref = useRef<T>(null);
-  const latest = useRef({ left, width, span, end, onSpan });
+  const latest = useRef({ left, width, end, onSpan });
   useEffect(() => {
-    latest.current = { left, width, span, end, onSpan };
+    latest.current = { left, width, end, onSpan };
   });
   useEffect(() => {
     const element = ref.current;
@@ -206,8 +192,10 @@ export function useWheelZoom<T extends HTMLElement>(
       e.preventDefault();
       const now = latest.current;
       const at = (e.clientX - element.getBoundingClientRect().left - now.left) / now.width;
-      const time = now.span.from + Math.max(0, Math.min(1, at)) * (now.span.to - now.span.from);
-      now.onSpan(zoomAt(now.span, time, Math.exp(e.deltaY * 0.002), now.end));
+      now.onSpan((span) => {
+        const time = span.from + Math.max(0, Math.min(1, at)) * (span.to - span.from);
+        return zoomAt(span, time, Math.exp(e.deltaY * 0.002), now.end);
+      });
     };
     element.addEventListener('wheel', onWheel, { passive: false });
     return () => element.removeEventListener('wheel', onWheel);

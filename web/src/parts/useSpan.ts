@@ -21,28 +21,47 @@ export function zoomAt(span: Span, at: number, factor: number, end: number): Spa
   return clampSpan({ from: at - (at - span.from) * factor, to: at + (span.to - at) * factor }, end);
 }
 
-/** The stretch in view. It lives in the address, so that every section shows the same one. */
-export function useSpan(end: number): [Span, (next: Span | null) => void] {
-  const [params, setParams] = useSearchParams();
+/** A span moved by a share of its own length. */
+export function moveBy(span: Span, share: number, end: number): Span {
+  const by = (span.to - span.from) * share;
+  return clampSpan({ from: span.from + by, to: span.to + by }, end);
+}
+
+/** A span around its own middle, longer or shorter by a factor. */
+export const zoomBy = (span: Span, factor: number, end: number) => zoomAt(span, (span.from + span.to) / 2, factor, end);
+
+/** The stretch that an address names; the whole load where it names none. */
+function spanIn(params: URLSearchParams, end: number): Span {
   const from = Number(params.get('from') ?? 0);
   const to = Number(params.get('to') ?? end);
+  return Number.isFinite(from) && Number.isFinite(to) && to > from
+    ? clampSpan({ from, to }, end)
+    : { from: 0, to: end };
+}
+
+/** Shows a stretch, the whole load (`null`), or what follows from the one that is shown: keys and wheels come faster than the screen is drawn. */
+export type SetSpan = (next: Span | null | ((now: Span) => Span)) => void;
+
+/** The stretch in view. It lives in the address, so that every section shows the same one. */
+export function useSpan(end: number): [Span, SetSpan] {
+  const [params, setParams] = useSearchParams();
+  const [from, to] = [params.get('from'), params.get('to')];
   const span = useMemo(
-    () =>
-      Number.isFinite(from) && Number.isFinite(to) && to > from ? clampSpan({ from, to }, end) : { from: 0, to: end },
+    () => spanIn(new URLSearchParams({ ...(from && { from }), ...(to && { to }) }), end),
     [from, to, end],
   );
-  const set = useCallback(
-    (next: Span | null) =>
+  const set: SetSpan = useCallback(
+    (next) =>
       setParams(
         () => {
           const after = new URLSearchParams(window.location.search);
-          const whole = next === null || (next.from <= 0 && next.to >= end);
-          if (whole) {
+          const wanted = typeof next === 'function' ? next(spanIn(after, end)) : next;
+          if (wanted === null || (wanted.from <= 0 && wanted.to >= end)) {
             after.delete('from');
             after.delete('to');
           } else {
-            after.set('from', next.from.toFixed(1));
-            after.set('to', next.to.toFixed(1));
+            after.set('from', wanted.from.toFixed(1));
+            after.set('to', wanted.to.toFixed(1));
           }
           return after;
         },

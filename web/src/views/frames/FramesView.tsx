@@ -25,7 +25,7 @@ export default function FramesView() {
   const [shiftText] = useParam('shift');
   const [, setParams] = useSearchParams();
   const lane = Math.max(200, width - 40);
-  const wheel = useWheelZoom<HTMLDivElement>(0, lane, span, end, setSpan);
+  const wheel = useWheelZoom<HTMLDivElement>(0, lane, end, setSpan);
   const { frames, shifts } = load;
   const largest = largestFrame(load);
   const usual = largest ? frames.indexOf(largest) : frames.length - 1;

@@ -4,7 +4,7 @@ import type { Analysis } from '../../api/types';
 import { ms, WORK } from '../../parts/format';
 import { shortName } from '../../parts/names';
 import { TimeAxis } from '../../parts/TimeAxis';
-import { clampSpan, zoomAt, type Span } from '../../parts/useSpan';
+import { clampSpan, moveBy, zoomAt, type SetSpan, type Span } from '../../parts/useSpan';
 import { barAt, drawLane, ROW_HEIGHT, type Paints } from './draw';
 
 const MOST_TASK_ROWS = 9;
@@ -44,7 +44,7 @@ export function Chart(props: {
   width: number;
   chosen: Span | null;
   picked: Picked | null;
-  onSpan: (next: Span | null) => void;
+  onSpan: SetSpan;
   onChoose: (next: Span | null) => void;
   onPick: (next: Picked | null) => void;
 }) {
@@ -187,10 +187,9 @@ export function Chart(props: {
         role="application"
         aria-label="Tasks and call stacks on the time axis. Arrow keys move, plus and minus zoom; the tables below hold the same figures."
         onKeyDown={(e) => {
-          const length = span.to - span.from;
           const moves: Record<string, () => void> = {
-            ArrowLeft: () => onSpan(clampSpan(shift(span, -length * 0.2), end)),
-            ArrowRight: () => onSpan(clampSpan(shift(span, length * 0.2), end)),
+            ArrowLeft: () => onSpan((now) => moveBy(now, -0.2, end)),
+            ArrowRight: () => onSpan((now) => moveBy(now, 0.2, end)),
             Escape: () => props.onChoose(null),
           };
           const move = moves[e.key];

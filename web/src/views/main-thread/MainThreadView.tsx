@@ -7,7 +7,7 @@ import { shortName } from '../../parts/names';
 import { NotKnown, Trouble } from '../../parts/states';
 import { SpanControls, timeEnd } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
-import { useSpan, zoomAt, type Span } from '../../parts/useSpan';
+import { useSpan, zoomBy, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useKeys, useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
@@ -115,10 +115,9 @@ function Depth({ load }: { load: Analysis }) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [stretch, load]);
   const choose = (next: Span | null) => setStretch(next ? `${next.from.toFixed(1)}-${next.to.toFixed(1)}` : '');
-  const middle = (span.from + span.to) / 2;
   useKeys({
-    '+': () => setSpan(zoomAt(span, middle, 0.5, end)),
-    '-': () => setSpan(zoomAt(span, middle, 2, end)),
+    '+': () => setSpan((now) => zoomBy(now, 0.5, end)),
+    '-': () => setSpan((now) => zoomBy(now, 2, end)),
     '0': () => setSpan(null),
   });
   const label = chosen ? `${ms(chosen.from)} to ${ms(chosen.to)}` : 'the whole load';

@@ -10,7 +10,7 @@ import { KindTag } from '../../parts/KindTag';
 import { NotKnown } from '../../parts/states';
 import { moments, SpanControls, ticks, TimeAxis, timeEnd, useWheelZoom } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
-import { useSpan, type Span } from '../../parts/useSpan';
+import { useSpan, zoomBy, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/RecordingFrame';
@@ -83,7 +83,7 @@ export default function RequestsView() {
     RING + TAG + NAME + columns.reduce((sum, c) => sum + c.width + GAP, 0) + 3 * GAP + (both ? 92 + GAP : 0);
   const template = `${RING}px ${TAG}px ${NAME}px ${columns.map((c) => `${c.width}px`).join(' ')} ${both ? '92px ' : ''}minmax(0,1fr)`;
   const lane = Math.max(140, width - leftWidth - ASIDE);
-  const wheel = useWheelZoom<HTMLDivElement>(leftWidth, lane, span, end, setSpan);
+  const wheel = useWheelZoom<HTMLDivElement>(leftWidth, lane, end, setSpan);
   const list = useVirtualizer({
     count: items.length,
     getScrollElement: () => scroller.current,
@@ -101,11 +101,7 @@ export default function RequestsView() {
     const item = requests[next];
     if (item && 'row' in item) select({ kind: 'request', id: item.row.id });
   };
-  const middle = (span.from + span.to) / 2;
-  const zoom = (factor: number) => {
-    const half = ((span.to - span.from) / 2) * factor;
-    setSpan({ from: Math.max(0, middle - half), to: Math.min(end, middle + half) });
-  };
+  const zoom = (factor: number) => setSpan((now) => zoomBy(now, factor, end));
   useRowKeys(at, requests.length, go, {
     '/': () => filter.current?.focus(),
     '+': () => zoom(0.5),
