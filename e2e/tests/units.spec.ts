@@ -3,7 +3,6 @@ import { readTracks, type Lane, type Tracks } from '../../web/src/api/tracks';
 import type { RequestRow } from '../../web/src/api/types';
 import { barAt, drawLane, ROW_HEIGHT } from '../../web/src/views/main-thread/draw';
 import { parseSelection, selectionText, type Selection } from '../../web/src/shell/selection';
-import { clampSpan, zoomAt } from '../../web/src/parts/useSpan';
 import { sorted } from '../../web/src/views/requests/columns';
 import { filterRequests } from '../../web/src/views/requests/filter';
 
@@ -123,20 +122,6 @@ test('the chart draws every pixel that holds a bar, and no more pictures than pi
   const start = lane.start[bar as number] as number;
   expect(start <= 15 && 15 <= start + (lane.duration[bar as number] as number) + 0.001).toBe(true);
   expect(barAt(lane, 9, 15, 0.001)).toBeNull();
-});
-
-test('a stretch of time stays inside the load and never becomes too short to see', () => {
-  expect(clampSpan({ from: -50, to: 100 }, 1000)).toEqual({ from: 0, to: 150 });
-  expect(clampSpan({ from: 950, to: 1200 }, 1000)).toEqual({ from: 750, to: 1000 });
-  expect(clampSpan({ from: 500, to: 500.1 }, 1000)).toEqual({ from: 500, to: 502 });
-  expect(clampSpan({ from: 0, to: 9000 }, 1000)).toEqual({ from: 0, to: 1000 });
-  // The moment under the pointer stays where it is.
-  const closer = zoomAt({ from: 200, to: 600 }, 300, 0.5, 1000);
-  expect(closer).toEqual({ from: 250, to: 450 });
-  expect((300 - closer.from) / (closer.to - closer.from)).toBeCloseTo((300 - 200) / 400, 6);
-  const back = zoomAt(closer, 300, 2, 1000);
-  expect(back).toEqual({ from: 200, to: 600 });
-  expect(zoomAt({ from: 0, to: 1000 }, 300, 2, 1000)).toEqual({ from: 0, to: 1000 });
 });
 
 test('a selection is read from the address as it was written to it', () => {
