@@ -7,6 +7,7 @@
 
 use crate::work::parents;
 use crate::{InitiatorKind, Load, Millis, ResourceKind, WorkName};
+use std::collections::HashSet;
 use std::sync::Arc;
 
 /// A moment is taken to lie in a piece of work up to this far outside it; the network's clock and
@@ -17,7 +18,8 @@ const SLACK: Millis = Millis(0.3);
 pub fn name_inserters(load: &mut Load) {
     let parents = parents(&load.work);
     // A lazy picture is asked for by layout, whatever ran before it in the frame's task.
-    let lazy = |url: &str| load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == url));
+    let lazy: HashSet<&str> =
+        load.page.iter().flat_map(|p| &p.images).filter(|i| i.lazy).map(|i| i.url.as_str()).collect();
     let found: Vec<(usize, Arc<str>)> = load
         .requests
         .iter()
@@ -25,7 +27,7 @@ pub fn name_inserters(load: &mut Load) {
         .filter(|(_, r)| {
             matches!(r.kind, ResourceKind::Image | ResourceKind::Media)
                 && matches!(r.initiator.kind, InitiatorKind::Parser | InitiatorKind::Unknown)
-                && !lazy(&r.url)
+                && !lazy.contains(&*r.url)
         })
         .filter_map(|(place, request)| Some((place, inserter(load, &parents, request.start)?)))
         .collect();

@@ -8,6 +8,9 @@ use crate::{Load, WorkName};
 use std::collections::HashMap;
 use std::sync::Arc;
 
+/// So many witnesses of each sort are heard in one run; a hostile file may nest long ones a thousand deep.
+const MOST_HEARD: usize = 500;
+
 /// Gives each nameless run of promises or of a module the script that most of its witnesses name.
 pub fn name_runs(load: &mut Load) {
     let changes = &load.changes;
@@ -21,14 +24,15 @@ pub fn name_runs(load: &mut Load) {
         let (start, end) = (piece.start, piece.end());
         seen.clear();
         let from = changes.partition_point(|c| c.at < start);
-        for change in changes[from..].iter().take_while(|c| c.at <= end) {
+        for change in changes[from..].iter().take(MOST_HEARD).take_while(|c| c.at <= end) {
             if let Some(url) = &change.by.url {
                 *seen.entry(url).or_default() += 1;
             }
         }
         if let Some(profile) = profile {
             let from = profile.at.partition_point(|at| *at < start);
-            let inside = profile.at[from..].iter().zip(&profile.node[from..]).take_while(|(at, _)| **at <= end);
+            let after = profile.at[from..].iter().zip(&profile.node[from..]).take(MOST_HEARD);
+            let inside = after.take_while(|(at, _)| **at <= end);
             for url in inside.filter_map(|(_, node)| callers.get(*node as usize)?.as_ref()) {
                 *seen.entry(url).or_default() += 1;
             }

@@ -157,12 +157,12 @@ impl LoadJob<'_> {
         // The answer comes once the document's first bytes do, so events are taken in meanwhile.
         let navigate = client.call(Some(session), "Page.navigate", json!({"url": self.url}), self.limits.longest);
         let navigated = match watcher.while_waiting(&mut browser.events, navigate).await {
-            Err(RecordError::NoAnswer(..)) => return Err(self.silent(watcher.network.document())),
+            Err(RecordError::NoAnswer(..)) => return Err(self.silent(watcher.network.document(""))),
             answer => answer?,
         };
         watcher.main_frame = navigated["frameId"].as_str().unwrap_or(target_id).to_owned();
         if let Some(error) = navigated["errorText"].as_str().filter(|e| !e.is_empty()) {
-            return Err(self.unreachable(error, watcher.network.document()));
+            return Err(self.unreachable(error, watcher.network.document(&watcher.main_frame)));
         }
         let mut outcome = watcher.until_quiet(&mut browser.events, began).await?;
         if !outcome.cut_off && !outcome.stuck && !self.steps.is_empty() {
@@ -419,7 +419,7 @@ impl<'a> Watcher<'a> {
                 return Ok(Outcome { cut_off: true, stuck: self.is_stuck(events).await?, step: None });
             }
             // A document that broke off never announces that it has loaded.
-            let broken = self.network.document().is_some_and(|d| d.failed.is_some());
+            let broken = self.network.document(&self.main_frame).is_some_and(|d| d.failed.is_some());
             let settled = (self.loaded || broken) && self.network.busy() == 0;
             let next_look = if settled { (self.last_traffic + quiet).min(deadline) } else { deadline };
             if settled && now >= next_look {

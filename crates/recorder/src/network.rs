@@ -81,9 +81,10 @@ impl Network {
         !pushed && (!stream || event.method == "Network.loadingFinished")
     }
 
-    /// The newest document that was asked for.
-    pub fn document(&self) -> Option<&Request> {
-        self.entries.iter().map(|e| &e.request).rfind(|r| r.kind == ResourceKind::Document)
+    /// The newest document that a frame asked for; without a frame's id, any frame.
+    pub fn document(&self, frame: &str) -> Option<&Request> {
+        let its = |e: &&Entry| frame.is_empty() || e.frame.as_deref() == Some(frame);
+        self.entries.iter().filter(its).map(|e| &e.request).rfind(|r| r.kind == ResourceKind::Document)
     }
 
     /// Takes one event in.

@@ -65,7 +65,8 @@ pub(super) fn set_off(load: &Load, parents: &[Option<usize>], ready: Millis, pai
         .collect();
     let changed = |i: &usize| {
         let (start, end) = (load.work[*i].start, load.work[*i].end());
-        load.changes.iter().any(|c| c.at >= start && c.at <= end)
+        let next = load.changes.partition_point(|c| c.at < start);
+        load.changes.get(next).is_some_and(|c| c.at <= end)
     };
     let longest = |runs: &mut dyn Iterator<Item = usize>| {
         runs.max_by(|a, b| load.work[*a].duration.order(&load.work[*b].duration))

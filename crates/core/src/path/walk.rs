@@ -524,7 +524,7 @@ impl<'a> Walk<'a> {
         let name = request.short_name();
         let lazy = self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
         match request.initiator.kind {
-            InitiatorKind::Parser | InitiatorKind::Preload | InitiatorKind::Unknown if lazy => self.back_to_document(
+            InitiatorKind::Parser | InitiatorKind::Unknown if lazy => self.back_to_document(
                 &name,
                 Cause::Lazy,
                 "The image is loaded lazily: only layout told that it is near the screen.",
