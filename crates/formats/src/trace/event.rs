@@ -234,34 +234,50 @@ impl<'de> Deserialize<'de> for Event<'de> {
 /// Traces nest some ten levels deep.
 const DEEPEST: usize = 500;
 
+/// Bytes that open, close or quote; the scan runs over all others.
+const STRUCTURE: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut marks: &[u8] = b"\"[{]}";
+    while let [mark, rest @ ..] = marks {
+        table[*mark as usize] = true;
+        marks = rest;
+    }
+    table
+};
+
 /// The line on which a text nests deeper than anything that is a trace, if there is one.
 pub(super) fn too_deep(text: &[u8]) -> Option<usize> {
     let mut depth = 0usize;
     let mut at = 0;
-    while let Some(&byte) = text.get(at) {
-        at += 1;
-        match byte {
-            b'"' => {
-                // To the string's end; what stands behind a backslash does not end it.
-                while let Some(next) = memchr::memchr2(b'"', b'\\', text.get(at..)?) {
-                    at += next + 1;
-                    if text[at - 1] == b'"' {
-                        break;
-                    }
-                    at += 1;
-                }
-            }
+    loop {
+        at += text.get(at..)?.iter().position(|byte| STRUCTURE[usize::from(*byte)])? + 1;
+        match text[at - 1] {
+            b'"' => at = after_string(text, at)?,
             b'[' | b'{' => {
                 depth += 1;
                 if depth > DEEPEST {
                     return Some(1 + memchr::memchr_iter(b'\n', &text[..at]).count());
                 }
             }
-            b']' | b'}' => depth = depth.saturating_sub(1),
-            _ => {}
+            _ => depth = depth.saturating_sub(1),
         }
     }
-    None
+}
+
+/// Where the string that was opened just before `at` has ended; what stands behind a backslash does
+/// not end it. Most are so short that looking at each byte is faster than beginning a wide search.
+fn after_string(text: &[u8], mut at: usize) -> Option<usize> {
+    loop {
+        let rest = text.get(at..)?;
+        let ends = |byte: &u8| matches!(byte, b'"' | b'\\');
+        let near = rest.iter().take(24).position(ends);
+        let next = near.or_else(|| Some(24 + memchr::memchr2(b'"', b'\\', rest.get(24..)?)?))?;
+        at += next + 1;
+        if rest[next] == b'"' {
+            return Some(at);
+        }
+        at += 1;
+    }
 }
 
 /// More events than this are not read.
@@ -315,5 +331,27 @@ impl<'a> Visitor<'a> for Whole<'_, 'a> {
             }
         }
         if seen { Ok(()) } else { Err(de::Error::missing_field("traceEvents")) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn depth_is_that_outside_of_strings() {
+        let deep = |text: &str| too_deep(text.as_bytes());
+        let nested = |n: usize| "[".repeat(n) + &"]".repeat(n);
+        assert_eq!(deep(&nested(DEEPEST)), None);
+        assert_eq!(deep(&nested(DEEPEST + 1)), Some(1));
+        assert_eq!(deep(&format!("[\n\n{{\"a\":{}}}]", nested(DEEPEST))), Some(3), "the line is named");
+        let opens = "[{".repeat(DEEPEST);
+        assert_eq!(deep(&format!("[\"{opens}\"]")), None, "brackets in a string are text");
+        assert_eq!(deep(&format!("[\"\\\"{opens}\\\\\",\"x\"]")), None, "an escaped quote does not end it");
+        assert_eq!(deep(&format!("[\"\\\\\",{opens}")), Some(1), "an escaped backslash does not hide its end");
+        assert_eq!(deep("[\"cut off in a string"), None);
+        assert_eq!(deep(&"]".repeat(9)), None);
+        // Many lists beside each other are not deep.
+        assert_eq!(deep(&format!("[{}]", nested(3).repeat(DEEPEST))), None);
     }
 }
