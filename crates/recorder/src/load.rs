@@ -694,7 +694,7 @@ impl<'a> Watcher<'a> {
         }
         if refused > 0 {
             notes.push(format!(
-                "{} no longer in the browser when the load was read out; checks that compute on bodies pass it over.",
+                "{} no longer in the browser when the load was read out; checks that compute on bodies pass over what is missing.",
                 counted(refused, "body was", "bodies were")
             ));
         }
