@@ -66,33 +66,138 @@ impl Conditions {
     }
 }
 
-type PresetRow = (&'static str, &'static str, u32, u32, f64, bool, f64, f64, f64, f64);
+/// Conditions that come with the product.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Preset {
+    /// As the command line names it.
+    pub id: &'static str,
+    /// As the screens name it.
+    pub name: &'static str,
+    device: Device,
+    link: LinkPreset,
+}
 
-/// The presets: id, name, width, height, pixel ratio, mobile, CPU slowdown, round trip, Mbit/s down and up.
-pub const PRESETS: &[PresetRow] = &[
-    ("phone-on-the-move", "Phone on the move", 412, 823, 2.6, true, 4.0, 120.0, 4.0, 1.0),
-    ("phone-at-the-edge", "Phone at the edge", 412, 823, 2.6, true, 6.0, 300.0, 0.7, 0.3),
-    ("home-laptop", "Home laptop", 1280, 800, 1.0, false, 1.0, 30.0, 20.0, 5.0),
-    ("village-line", "Village line", 1280, 800, 1.0, false, 2.0, 60.0, 3.0, 0.6),
-    ("unshaped", "Unshaped", 1280, 800, 1.0, false, 1.0, 0.0, 0.0, 0.0),
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Device {
+    width: u32,
+    height: u32,
+    pixel_ratio: f64,
+    mobile: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct LinkPreset {
+    cpu_slowdown: f64,
+    round_trip_ms: f64,
+    down_bits: u64,
+    up_bits: u64,
+}
+
+/// The commonest phone's viewport there is.
+const PHONE: Device = Device { width: 360, height: 800, pixel_ratio: 3.0, mobile: true };
+const LAPTOP: Device = Device { width: 1280, height: 800, pixel_ratio: 1.0, mobile: false };
+
+const fn link(cpu_slowdown: f64, round_trip_ms: f64, down_bits: u64, up_bits: u64) -> LinkPreset {
+    LinkPreset { cpu_slowdown, round_trip_ms, down_bits, up_bits }
+}
+
+/// The presets.
+pub const PRESETS: &[Preset] = &[
+    Preset {
+        id: "phone-on-the-move",
+        name: "Phone on the move",
+        device: PHONE,
+        link: link(4.0, 120.0, 4_000_000, 1_000_000),
+    },
+    Preset {
+        id: "phone-at-the-edge",
+        name: "Phone at the edge",
+        device: PHONE,
+        link: link(6.0, 300.0, 700_000, 300_000),
+    },
+    Preset { id: "home-laptop", name: "Home laptop", device: LAPTOP, link: link(1.0, 30.0, 20_000_000, 5_000_000) },
+    Preset { id: "village-line", name: "Village line", device: LAPTOP, link: link(2.0, 60.0, 3_000_000, 600_000) },
+    Preset { id: "unshaped", name: "Unshaped", device: LAPTOP, link: link(1.0, 0.0, 0, 0) },
 ];
+
+impl Preset {
+    /// The conditions that it stands for.
+    #[must_use]
+    pub fn conditions(&self) -> Conditions {
+        Conditions {
+            name: self.name.to_owned(),
+            width: self.device.width,
+            height: self.device.height,
+            pixel_ratio: self.device.pixel_ratio,
+            mobile: self.device.mobile,
+            cpu_slowdown: self.link.cpu_slowdown,
+            round_trip_ms: self.link.round_trip_ms,
+            down_bits: self.link.down_bits,
+            up_bits: self.link.up_bits,
+            distance: Distance::SameCity,
+        }
+    }
+}
 
 /// The preset with this id or name.
 #[must_use]
 pub fn preset(id: &str) -> Option<Conditions> {
     let wanted = id.trim();
-    PRESETS.iter().find(|row| row.0 == wanted || row.1.eq_ignore_ascii_case(wanted)).map(|row| Conditions {
-        name: row.1.to_owned(),
-        width: row.2,
-        height: row.3,
-        pixel_ratio: row.4,
-        mobile: row.5,
-        cpu_slowdown: row.6,
-        round_trip_ms: row.7,
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-        down_bits: (row.8 * 1e6) as u64,
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-        up_bits: (row.9 * 1e6) as u64,
-        distance: Distance::SameCity,
-    })
+    let found = PRESETS.iter().find(|p| p.id == wanted || p.name.eq_ignore_ascii_case(wanted))?;
+    Some(found.conditions())
+}
+
+impl Conditions {
+    /// What makes these conditions impossible to record under, in a sentence.
+    #[must_use]
+    pub fn trouble(&self) -> Option<String> {
+        let out = |what: &str, from: &str, to: &str| Some(format!("{what} must lie between {from} and {to}."));
+        if self.name.trim().is_empty() || self.name.chars().count() > 60 {
+            return Some("Conditions need a name of at most 60 characters.".into());
+        }
+        if !(200..=4_000).contains(&self.width) || !(200..=4_000).contains(&self.height) {
+            return out("Width and height of the viewport", "200", "4,000 pixels");
+        }
+        if !(0.5..=4.0).contains(&self.pixel_ratio) {
+            return out("The pixel ratio", "0.5", "4");
+        }
+        if !(1.0..=20.0).contains(&self.cpu_slowdown) {
+            return out("The CPU slowdown", "1", "20 times");
+        }
+        if !(0.0..=2_000.0).contains(&self.round_trip_ms) {
+            return out("The round trip", "0", "2,000 ms");
+        }
+        let rate = |bits: u64| bits == 0 || (20_000..=10_000_000_000).contains(&bits);
+        if !rate(self.down_bits) || !rate(self.up_bits) {
+            return out("A rate that is not 0 (unshaped)", "0.02", "10,000 Mbit/s");
+        }
+        None
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn presets_can_be_recorded_and_nonsense_cannot() {
+        for preset in PRESETS {
+            assert_eq!(preset.conditions().trouble(), None, "{}", preset.name);
+        }
+        let phone = preset("Phone on the move").expect("by its name");
+        assert_eq!((phone.width, phone.height, phone.pixel_ratio), (360, 800, 3.0));
+        let broken: [fn(&mut Conditions); 6] = [
+            |c| c.name = " ".into(),
+            |c| c.width = 0,
+            |c| c.pixel_ratio = f64::NAN,
+            |c| c.cpu_slowdown = 0.5,
+            |c| c.round_trip_ms = f64::INFINITY,
+            |c| c.down_bits = 12,
+        ];
+        for change in broken {
+            let mut conditions = phone.clone();
+            change(&mut conditions);
+            assert!(conditions.trouble().is_some(), "{conditions:?}");
+        }
+    }
 }

@@ -54,7 +54,7 @@ pub use analysis::{
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
-pub use conditions::{Conditions, Distance, PRESETS, preset};
+pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};
 pub use document::{DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, Mark, Share, document_view};
 pub use fix::{Effort, Fix, FixKind, Risk};
 pub use handlers::{ForcedRow, HandlerRow, forced, handlers};
@@ -68,7 +68,7 @@ pub use page::{PageFacts, PageImage};
 pub use paint::{LayoutShift, LcpCandidate, Moved, PaintKind, Rect, ScreenFrame};
 pub use recording::{MetricRow, RecordingSummary, representative, summarise};
 pub use request::{
-    BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId, ResourceKind,
+    BodyPart, BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId, ResourceKind,
     ServerTiming,
 };
 pub use return_visit::{Outcome, ReturnRow, ReturnVisit, return_visit};

@@ -51,6 +51,8 @@ pub enum Subject {
     RenderBlocking,
     Samples,
     Interactions,
+    /// When each part of a response came.
+    BodyParts,
 }
 
 /// Something that a load does not hold, and why.
@@ -78,6 +80,9 @@ pub struct Observed {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
 pub struct Load {
+    /// Which version of the reader put it together.
+    #[serde(default)]
+    pub assembly_version: u32,
     /// The URL asked for.
     pub url: Arc<str>,
     pub title: Option<String>,
@@ -92,6 +97,9 @@ pub struct Load {
     pub end: Millis,
     /// Whether the page was still busy when the time was up.
     pub cut_off: bool,
+    /// When the scripted user began. What comes after it is not the load's, but the user's.
+    #[serde(default)]
+    pub acted: Option<Millis>,
     pub requests: Vec<Request>,
     #[serde(with = "crate::work_columns")]
     pub work: Vec<Work>,
@@ -132,6 +140,7 @@ impl Load {
     #[must_use]
     pub fn empty(url: &str) -> Self {
         Self {
+            assembly_version: 0,
             url: url.into(),
             title: None,
             visit: Visit::First,
@@ -141,6 +150,7 @@ impl Load {
             browser: None,
             end: Millis::ZERO,
             cut_off: false,
+            acted: None,
             requests: Vec::new(),
             work: Vec::new(),
             timers: Vec::new(),

@@ -158,6 +158,15 @@ pub struct BodyRef {
     pub size: Bytes,
 }
 
+/// A part of a body, as it came.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct BodyPart {
+    /// When it was there.
+    pub at: Millis,
+    /// Its bytes over the wire.
+    pub bytes: Bytes,
+}
+
 /// One request and its response. Times count from navigation start; what was not observed is `None`.
 ///
 /// The phases run in this order and without overlap: queued from `start`, connecting between
@@ -186,6 +195,13 @@ pub struct Request {
     pub sent: Option<Millis>,
     pub first_byte: Option<Millis>,
     pub end: Option<Millis>,
+    /// When the headers of the final answer were there, where other answers (103) came before it.
+    /// `first_byte` is then that of the first answer (Resource Timing, `responseStart`).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub final_headers: Option<Millis>,
+    /// When each part of the body came, where that was observed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<BodyPart>,
     /// Bytes over the wire, headers included.
     pub transferred: Option<Bytes>,
     /// Body as the page used it.
@@ -226,6 +242,8 @@ impl Request {
             sent: None,
             first_byte: None,
             end: None,
+            final_headers: None,
+            parts: Vec::new(),
             transferred: None,
             unpacked: None,
             cache: None,

@@ -1,13 +1,13 @@
 //! The recording archive: a plain zip of open formats.
 //!
-//! `manifest.json`, and for each load `load-N/network.har`, `load-N/trace.json`, `load-N/page.json`
-//! and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`; what the load for used
+//! `manifest.json`, and for each load `load-N/network.har`, `load-N/network.jsonl` with the events
+//! that it is read from and `load-N/bodies.json`, `load-N/trace.json`, `load-N/page.json` and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`; what the load for used
 //! code told in `detail/`.
 
 use crate::unpack::{MAX_UNPACKED, read_limited};
-use crate::{BodyMap, Detail, FormatError, Manifest, Opened, PageRecord, RawLoad, body_hash, har};
+use crate::{BodyMap, Detail, FormatError, Manifest, NetworkLog, Opened, PageRecord, RawLoad, body_hash, har};
 use phainon_core::metrics::Coverage;
-use phainon_core::{Load, ScreenFrame};
+use phainon_core::Load;
 use std::io::{Cursor, Read, Write};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipArchive, ZipWriter};
@@ -76,7 +76,14 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
             failed: listed.failed.clone(),
             ..RawLoad::default()
         };
-        if let Some(har) = reader.file(&format!("{folder}/network.har"))? {
+        if let Some(events) = reader.file(&format!("{folder}/network.jsonl"))? {
+            let bodies = match reader.file(&format!("{folder}/bodies.json"))? {
+                Some(text) => serde_json::from_slice(&text)
+                    .map_err(|e| FormatError::json(&format!("{folder}/bodies.json"), &e))?,
+                None => Vec::new(),
+            };
+            raw.network = Some(NetworkLog { events, bodies });
+        } else if let Some(har) = reader.file(&format!("{folder}/network.har"))? {
             let (mut read, _) = har::read(&har, &format!("{folder}/network.har"))?;
             let read = read.swap_remove(0);
             raw.requests = read.requests;
@@ -97,7 +104,7 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
             }
             raw.page = Some(page);
         }
-        if raw.requests.is_none() && raw.trace.is_none() && raw.failed.is_none() {
+        if !raw.has_data() && raw.failed.is_none() {
             return Err(bad(&folder, "it has neither network.har nor trace.json"));
         }
         loads.push(raw);
@@ -151,15 +158,19 @@ pub fn write(
     add("manifest.json", &json(manifest)?, packed)?;
     for (index, (raw, load)) in loads.iter().enumerate() {
         let folder = format!("load-{}", index + 1);
-        if let Some(load) = load.filter(|_| raw.requests.is_some()) {
+        if let Some(load) = load.filter(|_| raw.requests.is_some() || raw.network.is_some()) {
             add(&format!("{folder}/network.har"), &json(&har::write(load, None))?, packed)?;
+        }
+        if let Some(log) = &raw.network {
+            add(&format!("{folder}/network.jsonl"), &log.events, packed)?;
+            add(&format!("{folder}/bodies.json"), &json(&log.bodies)?, packed)?;
         }
         if let Some(trace) = &raw.trace {
             add(&format!("{folder}/trace.json"), trace, packed)?;
         }
         if let Some(page) = &raw.page {
             let mut page = page.clone();
-            page.frames = raw.frames.iter().map(|(frame, _)| ScreenFrame { ..frame.clone() }).collect();
+            page.frames = raw.frames.iter().map(|(frame, _)| frame.clone()).collect();
             add(&format!("{folder}/page.json"), &json(&page)?, packed)?;
         }
         for (frame, picture) in &raw.frames {

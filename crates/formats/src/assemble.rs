@@ -1,7 +1,8 @@
 //! From raw parts to a `Load`.
 
+use crate::network::{self, NetworkFacts};
 use crate::trace::{self, Wanted};
-use crate::{FormatError, pictures};
+use crate::{FormatError, NetworkLog, pictures};
 use phainon_core::{
     Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, RequestId, ScreenFrame,
     Source, Subject, Visit,
@@ -37,12 +38,27 @@ pub struct PageRecord {
     pub end_ms: Option<Millis>,
     /// Still busy when the time was up.
     pub cut_off: bool,
+    /// When the scripted user began, from navigation start.
+    pub acted_ms: Option<Millis>,
     pub facts: Option<PageFacts>,
     pub observed: Option<Observed>,
     pub elements: Vec<ElementRecord>,
     pub notes: Vec<String>,
-    /// Times of the files in `frames/`, in order.
-    pub frames: Vec<ScreenFrame>,
+    /// The files in `frames/`, in order.
+    pub frames: Vec<FrameRecord>,
+}
+
+/// A picture of the screen: its file, and when the browser took it.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct FrameRecord {
+    /// Its name, relative to the load's frames.
+    pub file: String,
+    /// The browser's wall clock, in seconds since 1970.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub wall_s: Option<f64>,
+    /// From navigation start, in recordings that were placed on the load's clock when they were made.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at_ms: Option<Millis>,
 }
 
 /// The raw parts of one load. What is not there is `None`.
@@ -53,6 +69,9 @@ pub struct RawLoad {
     pub name: String,
     pub visit: Visit,
     pub conditions: Option<Conditions>,
+    /// The network's events as they came; recordings made here have them.
+    pub network: Option<NetworkLog>,
+    /// Requests of a HAR.
     pub requests: Option<Vec<Request>>,
     /// Page facts that a HAR tells: title, DOMContentLoaded, load.
     pub har_page: HarPage,
@@ -60,7 +79,7 @@ pub struct RawLoad {
     pub trace: Option<Vec<u8>>,
     pub page: Option<PageRecord>,
     /// Pictures of the screen, in the order of `page.frames`.
-    pub frames: Vec<(ScreenFrame, Vec<u8>)>,
+    pub frames: Vec<(FrameRecord, Vec<u8>)>,
     /// Why the load failed, if it did.
     pub failed: Option<String>,
 }
@@ -77,27 +96,47 @@ pub struct HarPage {
     pub notes: Vec<String>,
 }
 
+/// A picture is stamped when its frame begins; it is on the screen one refresh of 60 Hz later.
+const SHOWN: Millis = Millis(1000.0 / 60.0);
 /// How much later the network process may hear of a request than the page asked for it.
 const HEARD: Millis = Millis(60.0);
 
+/// Rises whenever a load may be put together differently from the same raw parts; loads of an older
+/// version are put together anew.
+pub const ASSEMBLY_VERSION: u32 = 4;
+
 impl RawLoad {
+    /// Whether there is anything to put together.
+    #[must_use]
+    pub fn has_data(&self) -> bool {
+        self.network.is_some() || self.requests.is_some() || self.trace.is_some()
+    }
+
+    /// Hashes of the bodies that its requests name.
+    #[must_use]
+    pub fn body_hashes(&self) -> Vec<&str> {
+        let logged = self.network.iter().flat_map(|n| &n.bodies).map(|kept| kept.hash.as_str());
+        let read = self.requests.iter().flatten().filter_map(|r| Some(r.body.as_ref()?.hash.as_str()));
+        logged.chain(read).collect()
+    }
+
     /// Puts the parts together.
     pub fn assemble(&self) -> Result<Load, FormatError> {
         let wanted = self.page.as_ref().map(|p| p.url.as_str()).filter(|u| !u.is_empty());
+        let frame = self.page.as_ref().and_then(|p| p.frame.as_deref());
         let trace = match &self.trace {
-            Some(bytes) => {
-                let frame = self.page.as_ref().and_then(|p| p.frame.as_deref());
-                Some(trace::read(bytes, &self.name, Wanted { url: wanted, frame })?)
-            }
+            Some(bytes) => Some(trace::read(bytes, &self.name, Wanted { url: wanted, frame })?),
             None => None,
         };
-        let source = match (&self.page, &self.requests, &trace) {
+        let has_requests = self.network.is_some() || self.requests.is_some();
+        let source = match (&self.page, has_requests, &trace) {
             (Some(_), _, _) => Source::Recording,
-            (None, Some(_), Some(_)) => Source::HarAndTrace,
-            (None, Some(_), None) => Source::Har,
-            (None, None, _) => Source::Trace,
+            (None, true, Some(_)) => Source::HarAndTrace,
+            (None, true, None) => Source::Har,
+            (None, false, _) => Source::Trace,
         };
         let mut load = Load::empty(wanted.unwrap_or_default());
+        load.assembly_version = ASSEMBLY_VERSION;
         load.source = source;
         load.visit = self.visit;
         load.conditions = self.conditions.clone();
@@ -107,7 +146,14 @@ impl RawLoad {
         load.dom_content_loaded = self.har_page.dom_content_loaded;
         load.load_event = self.har_page.load_event;
         load.notes = self.har_page.notes.clone();
-        load.requests = self.requests.clone().unwrap_or_default();
+        let navigation_us = trace.as_ref().map(|t| t.navigation_start_us);
+        let facts = match &self.network {
+            Some(log) => network::read(log, navigation_us, frame),
+            None => NetworkFacts { requests: self.requests.clone().unwrap_or_default(), ..NetworkFacts::default() },
+        };
+        load.notes.extend(network_notes(&facts, wanted));
+        load.requests = facts.requests;
+        let placed = self.place_frames(facts.wall_offset, navigation_us);
 
         if let Some(trace) = trace {
             self.add_trace(&mut load, trace);
@@ -124,19 +170,7 @@ impl RawLoad {
                 load.missing.push(Missing { subject, why: why.into() });
             }
         }
-        if self.requests.is_none() {
-            load.missing.push(Missing {
-                subject: Subject::Bodies,
-                why: "A trace holds no bodies: compression and picture sizes cannot be computed.".into(),
-            });
-        }
-        if self.requests.is_some() && load.requests.iter().all(|r| r.body.is_none()) {
-            load.missing.push(Missing {
-                subject: Subject::Bodies,
-                why: "No response bodies were kept: compression and picture sizes cannot be computed, and no text can be shown.".into(),
-            });
-        }
-        self.add_page(&mut load);
+        self.add_page(&mut load, &placed);
         if load.url.is_empty()
             && let Some(url) = load.document().map(|d| d.url.clone())
         {
@@ -145,28 +179,7 @@ impl RawLoad {
         shorten_data_urls(&mut load);
         phainon_core::name_runs(&mut load);
         phainon_core::name_inserters(&mut load);
-        if source != Source::Recording {
-            load.missing.push(Missing {
-                subject: Subject::Page,
-                why: "Only a recording made here reads the document: element sizes and dimensions are not known."
-                    .into(),
-            });
-            load.missing.push(Missing {
-                subject: Subject::Frames,
-                why: "Only a recording made here takes pictures of the screen.".into(),
-            });
-        } else if load.frames.is_empty() {
-            load.missing.push(Missing {
-                subject: Subject::Frames,
-                why: "The browser sent no picture of the screen during this load.".into(),
-            });
-        }
-        if load.requests.iter().all(|r| r.initiator.kind == phainon_core::InitiatorKind::Unknown) {
-            load.missing.push(Missing {
-                subject: Subject::Initiators,
-                why: "The file does not tell what asked for each request.".into(),
-            });
-        }
+        self.say_what_is_missing(&mut load, has_requests);
         let last = load.requests.iter().filter_map(|r| r.end).fold(load.end, Millis::max);
         load.end = load
             .work
@@ -178,6 +191,50 @@ impl RawLoad {
             load.end = end.max(load.fcp.unwrap_or_default());
         }
         Ok(load)
+    }
+
+    fn say_what_is_missing(&self, load: &mut Load, has_requests: bool) {
+        let mut missing = |subject, why: &str| load.missing.push(Missing { subject, why: why.into() });
+        let no_bodies = load.requests.iter().all(|r| r.body.is_none());
+        if !has_requests {
+            missing(Subject::Bodies, "A trace holds no bodies: compression and picture sizes cannot be computed.");
+        } else if no_bodies {
+            missing(Subject::Bodies, "No response bodies were kept: compression and picture sizes cannot be computed, and no text can be shown.");
+        }
+        if has_requests && self.network.is_none() {
+            missing(Subject::BodyParts, match load.source {
+                Source::Recording => "This recording was made by an earlier version, which did not keep the network's events: when each part of a response came is not known.",
+                _ => "A HAR does not tell when each part of a response came.",
+            });
+        }
+        if load.source != Source::Recording {
+            missing(Subject::Page, "Only a recording made here reads the document: element sizes and dimensions are not known.");
+            missing(Subject::Frames, "Only a recording made here takes pictures of the screen.");
+        } else if load.frames.is_empty() {
+            missing(Subject::Frames, "The browser sent no picture of the screen during this load.");
+        }
+        if load.requests.iter().all(|r| r.initiator.kind == phainon_core::InitiatorKind::Unknown) {
+            missing(Subject::Initiators, "The file does not tell what asked for each request.");
+        }
+    }
+
+    /// Frames on the load's clock: their wall clock joined to the monotonic one of the events.
+    fn place_frames(&self, wall_offset: Option<f64>, navigation_us: Option<f64>) -> Vec<(ScreenFrame, &[u8])> {
+        let place = |frame: &FrameRecord| match (frame.wall_s, wall_offset, navigation_us) {
+            (Some(wall), Some(offset), Some(start)) => Some((wall - offset) * 1000.0 - start / 1000.0 + SHOWN.0),
+            _ => frame.at_ms.map(|at| at.0),
+        };
+        let mut placed: Vec<(f64, &FrameRecord, &[u8])> =
+            self.frames.iter().filter_map(|(frame, picture)| Some((place(frame)?, frame, picture.as_slice()))).collect();
+        // What was on the screen before the navigation is its first frame.
+        let before = placed.iter().rposition(|(at, ..)| *at <= 0.0).unwrap_or(0);
+        placed.drain(..before);
+        placed
+            .into_iter()
+            .map(|(at, frame, picture)| {
+                (ScreenFrame { at_ms: Millis(at.max(0.0)), file: frame.file.clone(), ..ScreenFrame::default() }, picture)
+            })
+            .collect()
     }
 
     fn add_trace(&self, load: &mut Load, trace: trace::TraceFacts) {
@@ -223,14 +280,15 @@ impl RawLoad {
         load.end = trace.end;
     }
 
-    fn add_page(&self, load: &mut Load) {
+    fn add_page(&self, load: &mut Load, frames: &[(ScreenFrame, &[u8])]) {
         let Some(page) = &self.page else { return };
         load.browser = page.browser.clone().or(load.browser.take());
         load.started_at = page.started_at.clone().or(load.started_at.take());
         load.cut_off = page.cut_off;
+        load.acted = page.acted_ms;
         load.observed = page.observed.clone();
         load.notes.extend(page.notes.iter().cloned());
-        let (frames, note) = pictures::compared(&self.frames);
+        let (frames, note) = pictures::compared(frames);
         load.frames = frames;
         load.notes.extend(note);
         if let Some(facts) = &page.facts {
@@ -261,6 +319,25 @@ impl RawLoad {
             }
         }
     }
+}
+
+/// What the network's events tell that has no place among the requests.
+fn network_notes(facts: &NetworkFacts, url: Option<&str>) -> Vec<String> {
+    let mut notes = Vec::new();
+    if let Some(before) = &facts.before {
+        let requests = if before.requests == 1 { "1 request is".to_owned() } else { format!("{} requests are", before.requests) };
+        notes.push(format!(
+            "The page asked for moved the browser on to {} by itself, {} after the load had begun. Times count from that navigation; {requests} left out that came before it.",
+            url.unwrap_or("another address"),
+            before.after.text(),
+        ));
+    }
+    match facts.unread {
+        0 => {}
+        1 => notes.push("One answer has no end: the page asked for it and never read its body.".into()),
+        n => notes.push(format!("{n} answers have no end: the page asked for them and never read their bodies.")),
+    }
+    notes
 }
 
 /// A data URL holds its whole file: its beginning is enough to tell it by.

@@ -23,15 +23,17 @@ mod detail;
 mod error;
 pub mod har;
 mod manifest;
+pub mod network;
 mod open;
 mod pictures;
 pub mod trace;
 mod unpack;
 
-pub use assemble::{ElementRecord, PageRecord, RawLoad};
+pub use assemble::{ASSEMBLY_VERSION, ElementRecord, FrameRecord, PageRecord, RawLoad};
 pub use detail::Detail;
 pub use error::FormatError;
 pub use manifest::{Machine, Manifest, ManifestLoad};
+pub use network::{KeptBody, NetworkLog};
 pub use open::{Opened, open, open_together};
 pub use unpack::MAX_UNPACKED;
 
@@ -45,26 +47,27 @@ pub type BodyMap = HashMap<String, Vec<u8>>;
 /// The name under which a body is kept: SHA-256 in hexadecimal.
 #[must_use]
 pub fn body_hash(body: &[u8]) -> String {
-    let digest = Sha256::digest(body);
-    digest.iter().fold(String::with_capacity(64), |mut text, byte| {
-        use std::fmt::Write;
-        let _ = write!(text, "{byte:02x}");
-        text
-    })
+    hex::encode(Sha256::digest(body))
 }
 
 /// Headers whose values are never stored.
 const PRIVATE_HEADERS: [&str; 5] = ["cookie", "set-cookie", "authorization", "proxy-authorization", "set-cookie2"];
 
+/// Whether a header's value is never stored.
+pub(crate) fn is_private_header(name: &str) -> bool {
+    PRIVATE_HEADERS.iter().any(|private| name.eq_ignore_ascii_case(private))
+}
+
+/// What stands in the place of a private value: how long it was, nothing of what it said.
+pub(crate) fn not_kept(value: &str) -> String {
+    if value.starts_with("(not kept") { value.to_owned() } else { format!("(not kept, {} bytes)", value.len()) }
+}
+
 /// Replaces the values of cookies and credentials. That they were sent stays visible, and how long
 /// they were; what they said does not.
 pub fn redact(headers: &mut [Header]) {
-    for header in headers {
-        if PRIVATE_HEADERS.iter().any(|name| header.name.eq_ignore_ascii_case(name))
-            && !header.value.starts_with("(not kept")
-        {
-            header.value = format!("(not kept, {} bytes)", header.value.len());
-        }
+    for header in headers.iter_mut().filter(|h| is_private_header(&h.name)) {
+        header.value = not_kept(&header.value);
     }
 }
 

@@ -30,8 +30,8 @@ impl Opened {
         let mut pages: Vec<(Option<String>, Self)> = Vec::new();
         for load in self.loads {
             let asked = load.requests.as_ref().and_then(|r| r.first()).map(|r| r.url.to_string());
-            let hashes = load.requests.iter().flatten().filter_map(|r| Some(r.body.as_ref()?.hash.clone()));
-            let bodies: BodyMap = hashes.filter_map(|h| Some((h.clone(), self.bodies.get(&h)?.clone()))).collect();
+            let hashes = load.body_hashes().into_iter();
+            let bodies: BodyMap = hashes.filter_map(|h| Some((h.to_owned(), self.bodies.get(h)?.clone()))).collect();
             match pages.iter_mut().find(|p| p.0 == asked) {
                 Some((_, page)) => {
                     page.loads.push(load);

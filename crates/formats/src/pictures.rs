@@ -38,7 +38,7 @@ fn colours(picture: &RgbImage) -> Colours {
 
 /// The frames with their completeness and what changed; a picture that cannot be decoded leaves
 /// completeness unknown for all, since it could have been the first or the last.
-pub(crate) fn compared(frames: &[(ScreenFrame, Vec<u8>)]) -> (Vec<ScreenFrame>, Option<String>) {
+pub(crate) fn compared(frames: &[(ScreenFrame, &[u8])]) -> (Vec<ScreenFrame>, Option<String>) {
     let mut shown: Vec<ScreenFrame> = frames.iter().map(|(frame, _)| frame.clone()).collect();
     let mut histograms = Vec::with_capacity(frames.len());
     let mut before: Option<RgbImage> = None;
@@ -139,10 +139,15 @@ mod tests {
         (ScreenFrame { at_ms: Millis(at), file: format!("{at}.jpg"), ..ScreenFrame::default() }, bytes)
     }
 
+    fn borrowed(frames: &[(ScreenFrame, Vec<u8>)]) -> Vec<(ScreenFrame, &[u8])> {
+        frames.iter().map(|(frame, picture)| (frame.clone(), picture.as_slice())).collect()
+    }
+
     #[test]
     fn speed_index_of_real_pictures_is_that_worked_by_hand() {
         // Nothing until 1 s, half until 3 s: 1000 + 2000 / 2.
-        let (frames, note) = compared(&[screen(0.0, 0, 0), screen(1000.0, 120, 48), screen(3000.0, 120, 96)]);
+        let screens = [screen(0.0, 0, 0), screen(1000.0, 120, 48), screen(3000.0, 120, 96)];
+        let (frames, note) = compared(&borrowed(&screens));
         assert!(note.is_none());
         let index = speed_index(&frames).expect("frames").0;
         assert!((index - 2000.0).abs() < 30.0, "{index}");
@@ -154,7 +159,7 @@ mod tests {
     #[test]
     fn a_picture_that_cannot_be_read_leaves_completeness_unknown() {
         let broken = (ScreenFrame::default(), b"no picture".to_vec());
-        let (frames, note) = compared(&[screen(0.0, 0, 0), broken]);
+        let (frames, note) = compared(&borrowed(&[screen(0.0, 0, 0), broken]));
         assert!(frames.iter().all(|f| f.complete.is_none()) && note.is_some());
     }
 }

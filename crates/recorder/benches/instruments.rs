@@ -6,7 +6,7 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use phainon_core::{Millis, preset};
-use phainon_recorder::{Instruments, RecordRequest, record};
+use phainon_recorder::{Instruments, RecordRequest, record_whole};
 use phainon_standin::{HOME, StandIn};
 
 fn median(values: &mut [f64]) -> f64 {
@@ -26,8 +26,8 @@ async fn main() {
             for (how, instruments) in [Instruments::BARE, Instruments::ALL].into_iter().enumerate() {
                 request.instruments = instruments;
                 let (sender, _receiver) = tokio::sync::mpsc::unbounded_channel();
-                let recording = record(&request, sender).await.unwrap();
-                let page = recording.loads[0].raw.page.as_ref().expect("the page was read");
+                let recording = record_whole(&request, sender).await.unwrap();
+                let page = recording.loads[0].page.as_ref().expect("the page was read");
                 let observed = page.observed.clone().unwrap();
                 let ms = |v: Option<Millis>| v.unwrap().0;
                 told[how][0].push(ms(observed.fcp_ms));

@@ -2,11 +2,16 @@
 
 use crate::RecordError;
 use crate::protocol::{Client, Event};
+use crate::transport::{over_pipes, over_web_socket};
+use command_fds::{CommandFdExt, FdMapping};
+use serde_json::json;
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tempfile::TempDir;
 use tokio::io::{AsyncBufReadExt, BufReader};
+use tokio::net::unix::pipe;
 use tokio::process::{Child, Command};
 use tokio::sync::mpsc;
 
@@ -14,6 +19,8 @@ use tokio::sync::mpsc;
 /// hold nothing but the page.
 const PLACES: [&str; 3] = ["/usr/bin/chromium-headless-shell", "/usr/bin/chromium", "/usr/bin/chromium-browser"];
 const START_LIMIT: Duration = Duration::from_secs(20);
+/// What the names of profile directories begin with.
+const PROFILE: &str = "phainon-profile-";
 
 /// The browser to use: the one named, else `PHAINON_BROWSER`, else the first one installed. May be
 /// the `ws://` address of a browser that runs elsewhere.
@@ -21,7 +28,7 @@ pub fn find(named: Option<&str>) -> Result<String, RecordError> {
     let named =
         named.map(str::to_owned).or_else(|| std::env::var("PHAINON_BROWSER").ok()).filter(|n| !n.trim().is_empty());
     if let Some(named) = named {
-        if named.starts_with("ws://") || named.starts_with("wss://") || Path::new(&named).is_file() {
+        if is_elsewhere(&named) || Path::new(&named).is_file() {
             return Ok(named);
         }
         return Err(RecordError::BrowserStart(named, "there is no such file".into()));
@@ -44,10 +51,18 @@ impl Drop for Starting {
 pub struct Browser {
     child: Option<Child>,
     profile: Option<TempDir>,
+    /// In a browser elsewhere: the context of ours, so that nothing of another load is in it.
+    pub context: Option<String>,
     /// The connection to it.
     pub client: Client,
     /// Everything it reports.
     pub events: mpsc::UnboundedReceiver<Event>,
+}
+
+/// Whether a browser is named by the address of one that runs elsewhere.
+#[must_use]
+pub fn is_elsewhere(program: &str) -> bool {
+    program.starts_with("ws://") || program.starts_with("wss://")
 }
 
 impl Browser {
@@ -58,17 +73,20 @@ impl Browser {
         (width, height): (u32, u32),
         trusted_key: Option<&str>,
     ) -> Result<Self, RecordError> {
-        if program.starts_with("ws://") || program.starts_with("wss://") {
-            let (client, events) = Client::connect(program).await?;
-            return Ok(Self { child: None, profile: None, client, events });
+        if is_elsewhere(program) {
+            let (client, events) = Client::over(over_web_socket(program).await?);
+            let ask = json!({"disposeOnDetach": true});
+            let made = client.call(None, "Target.createBrowserContext", ask, START_LIMIT).await?;
+            let context = made["browserContextId"].as_str().map(str::to_owned);
+            return Ok(Self { child: None, profile: None, context, client, events });
         }
         let failed = |why: String| RecordError::BrowserStart(program.to_owned(), why);
-        let profile =
-            tempfile::Builder::new().prefix("phainon-profile-").tempdir().map_err(|e| failed(e.to_string()))?;
+        let broken = |e: &dyn std::fmt::Display| failed(e.to_string());
+        let profile = tempfile::Builder::new().prefix(PROFILE).tempdir().map_err(|e| broken(&e))?;
         let mut command = Command::new(program);
         command
             .args([
-                "--remote-debugging-port=0",
+                "--remote-debugging-pipe",
                 "--no-first-run",
                 "--no-default-browser-check",
                 "--disable-background-networking",
@@ -83,6 +101,9 @@ impl Browser {
                 "--disable-gpu",
                 "--disable-dev-shm-usage",
                 "--proxy-bypass-list=<-loopback>",
+                // What does not go through the proxy does not go: else the link is not the one said.
+                "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",
+                "--webrtc-ip-handling-policy=disable_non_proxied_udp",
             ])
             .arg(format!("--user-data-dir={}", profile.path().display()))
             .arg(format!("--proxy-server=socks5://127.0.0.1:{proxy_port}"))
@@ -93,9 +114,19 @@ impl Browser {
         if let Some(key) = trusted_key {
             command.arg(format!("--ignore-certificate-errors-spki-list={key}"));
         }
-        if is_root() {
+        if rustix::process::geteuid().is_root() {
             command.arg("--no-sandbox");
         }
+        // The browser reads from its descriptor 3 and writes to 4.
+        let cloexec = rustix::pipe::PipeFlags::CLOEXEC;
+        let (its_input, our_output) = rustix::pipe::pipe_with(cloexec).map_err(|e| broken(&e))?;
+        let (our_input, its_output) = rustix::pipe::pipe_with(cloexec).map_err(|e| broken(&e))?;
+        command
+            .fd_mappings(vec![
+                FdMapping { parent_fd: its_input, child_fd: 3 },
+                FdMapping { parent_fd: its_output, child_fd: 4 },
+            ])
+            .map_err(|e| broken(&e))?;
         command
             .arg("about:blank")
             .stdin(Stdio::null())
@@ -103,33 +134,41 @@ impl Browser {
             .stderr(Stdio::piped())
             .process_group(0)
             .kill_on_drop(true);
-        let mut child = Starting(Some(command.spawn().map_err(|e| failed(e.to_string()))?));
+        let mut child = Starting(Some(command.spawn().map_err(|e| broken(&e))?));
+        // Our copies of its ends go, so that its end is seen as one.
+        drop(command);
         let stderr =
             child.0.as_mut().and_then(|c| c.stderr.take()).ok_or_else(|| failed("it has no error output".into()))?;
-        let mut lines = BufReader::new(stderr).lines();
-        let mut last = String::new();
-        let address = tokio::time::timeout(START_LIMIT, async {
+        // Its error output must be read, or it stops when the pipe is full; the last line may say why it ended.
+        let last = Arc::new(Mutex::new(String::new()));
+        let telling = last.clone();
+        tokio::spawn(async move {
+            let mut lines = BufReader::new(stderr).lines();
             while let Ok(Some(line)) = lines.next_line().await {
-                if let Some((_, address)) = line.split_once("listening on ws://") {
-                    return Some(format!("ws://{}", address.trim()));
-                }
-                last = line;
+                *telling.lock().unwrap_or_else(PoisonError::into_inner) = line.chars().take(300).collect();
             }
-            None
-        })
-        .await
-        .map_err(|_| failed(format!("it said nothing for {} s", START_LIMIT.as_secs())))?
-        .ok_or_else(|| {
-            failed(if last.is_empty() { "it ended at once".into() } else { format!("it ended with “{last}”") })
-        })?;
-        // Its error output must go on being read, or it stops when the pipe is full.
-        tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
-        let (client, events) = Client::connect(&address).await?;
-        Ok(Self { child: child.0.take(), profile: Some(profile), client, events })
+        });
+        let sender = pipe::Sender::from_owned_fd(our_output).map_err(|e| broken(&e))?;
+        let receiver = pipe::Receiver::from_owned_fd(our_input).map_err(|e| broken(&e))?;
+        let (client, events) = Client::over(over_pipes(sender, receiver));
+        match client.call(None, "Browser.getVersion", json!({}), START_LIMIT).await {
+            Ok(_) => Ok(Self { child: child.0.take(), profile: Some(profile), context: None, client, events }),
+            Err(RecordError::NoAnswer(..)) => Err(failed(format!("it said nothing for {} s", START_LIMIT.as_secs()))),
+            Err(_) => {
+                // Its last words may still be on their way.
+                tokio::time::sleep(Duration::from_millis(100)).await;
+                let last = last.lock().unwrap_or_else(PoisonError::into_inner).clone();
+                Err(failed(if last.is_empty() { "it ended at once".into() } else { format!("it ended with “{last}”") }))
+            }
+        }
     }
 
     /// Ends the browser and waits until its profile is gone.
     pub async fn stop(mut self) {
+        if let Some(context) = self.context.take() {
+            let params = json!({"browserContextId": context});
+            let _ = self.client.call(None, "Target.disposeBrowserContext", params, Duration::from_secs(5)).await;
+        }
         end(self.child.take(), self.profile.take()).await;
     }
 }
@@ -175,9 +214,31 @@ impl Drop for Browser {
     }
 }
 
-fn is_root() -> bool {
-    std::fs::read_to_string("/proc/self/status")
-        .ok()
-        .and_then(|s| s.lines().find_map(|l| l.strip_prefix("Uid:").map(|r| r.split_whitespace().nth(1) == Some("0"))))
-        .unwrap_or(false)
+/// Removes the profiles that recordings left behind when their program was killed: those of ours
+/// that no running process names. Gives how many there were.
+pub fn sweep_profiles() -> usize {
+    let Ok(found) = std::fs::read_dir(std::env::temp_dir()) else { return 0 };
+    let mine = rustix::process::geteuid().as_raw();
+    let profiles = found.filter_map(Result::ok).filter(|f| {
+        use std::os::unix::fs::MetadataExt;
+        f.file_name().to_string_lossy().starts_with(PROFILE)
+            && f.metadata().is_ok_and(|m| m.is_dir() && m.uid() == mine && is_old(&m))
+    });
+    let running = command_lines();
+    profiles
+        .map(|f| f.path())
+        .filter(|path| !running.iter().any(|line| line.contains(&*path.to_string_lossy())))
+        .filter(|path| std::fs::remove_dir_all(path).is_ok())
+        .count()
+}
+
+/// A profile is made a moment before its browser starts.
+fn is_old(profile: &std::fs::Metadata) -> bool {
+    profile.modified().ok().and_then(|at| at.elapsed().ok()).is_some_and(|age| age > Duration::from_secs(60))
+}
+
+fn command_lines() -> Vec<String> {
+    let Ok(found) = std::fs::read_dir("/proc") else { return Vec::new() };
+    let lines = found.filter_map(|f| std::fs::read(f.ok()?.path().join("cmdline")).ok());
+    lines.map(|line| String::from_utf8_lossy(&line).into_owned()).collect()
 }

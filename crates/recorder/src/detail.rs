@@ -1,7 +1,10 @@
 //! The load for what slows a page when asked: which code it used, and its look with inline styles alone.
 
-use crate::load::LoadJob;
-use crate::protocol::{Client, Event};
+use crate::browser::Browser;
+use crate::load::{Instruments, LoadJob, LoadLimits};
+use crate::log_in::log_in;
+use crate::tab::{self, CALL};
+use crate::watch::Watcher;
 use crate::{RecordError, Stage};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
@@ -10,97 +13,53 @@ use phainon_formats::Detail;
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::time::Duration;
-use tokio::sync::mpsc;
-use tokio::time::{Instant, timeout_at};
+use tokio::time::Instant;
 
-const CALL: Duration = Duration::from_secs(15);
 /// Quiet for this long after the load event is enough here: nothing is timed.
 const QUIET: Duration = Duration::from_millis(1_200);
-
-/// A stylesheet as the browser announced it.
-struct Sheet {
-    url: String,
-    length: u32,
-    used: Vec<(u32, u32)>,
-}
 
 /// Loads the page once more in a browser of its own and reads what it used.
 pub(crate) async fn detail(job: &LoadJob<'_>) -> Result<Detail, RecordError> {
     job.stage(Stage::Detail, 0, None);
     let mut browser = job.start_browser().await?;
-    let result = look(job, &browser.client.clone(), &mut browser.events).await;
+    let result = match log_in(job, &mut browser).await {
+        Ok(()) => look(job, &mut browser).await,
+        Err(error) => Err(error),
+    };
     browser.stop().await;
     result
 }
 
-async fn look(
-    job: &LoadJob<'_>,
-    client: &Client,
-    events: &mut mpsc::UnboundedReceiver<Event>,
-) -> Result<Detail, RecordError> {
-    let (session, _) = job.open_tab(client).await?;
+async fn look(job: &LoadJob<'_>, browser: &mut Browser) -> Result<Detail, RecordError> {
+    let limits = LoadLimits { quiet: QUIET, ..job.limits.clone() };
+    let job = LoadJob { limits: &limits, instruments: Instruments::BARE, steps: &[], ..*job };
+    let client = browser.client.clone();
+    let tab = tab::open(&job, browser).await?;
+    let session = tab.session.clone();
     let on = |method: &'static str, params: Value| client.call(Some(&session), method, params, CALL);
     on("DOM.enable", json!({})).await?;
     on("CSS.enable", json!({})).await?;
     on("CSS.startRuleUsageTracking", json!({})).await?;
     on("Profiler.enable", json!({})).await?;
     on("Profiler.startPreciseCoverage", json!({"callCount": false, "detailed": true})).await?;
-    let mut sheets: HashMap<String, Sheet> = HashMap::new();
-    let mut take = |event: &Event| {
-        if event.method == "CSS.styleSheetAdded" {
-            let header = &event.params["header"];
-            let inline = header["isInline"].as_bool().unwrap_or(false);
-            if let (Some(id), Some(url), false) =
-                (header["styleSheetId"].as_str(), header["sourceURL"].as_str().filter(|u| !u.is_empty()), inline)
-            {
-                sheets.insert(
-                    id.to_owned(),
-                    Sheet { url: url.to_owned(), length: whole(&header["length"]), used: Vec::new() },
-                );
-            }
-        }
-    };
+    let mut watcher = Watcher::new(&job, &client, tab);
     let began = Instant::now();
-    let deadline = began + job.limits.longest;
-    let navigate = client.call(Some(&session), "Page.navigate", json!({"url": job.url}), job.limits.longest);
-    tokio::pin!(navigate);
-    let (mut loaded, mut open, mut last) = (false, 0i64, Instant::now());
-    let mut navigated = false;
-    loop {
-        let quiet_at = if loaded && open <= 0 { last + QUIET } else { deadline };
-        if Instant::now() >= quiet_at.min(deadline) {
-            break;
-        }
-        tokio::select! {
-            answer = &mut navigate, if !navigated => {
-                let answer = answer?;
-                navigated = true;
-                if let Some(error) = answer["errorText"].as_str().filter(|e| !e.is_empty()) {
-                    return Err(RecordError::Other(error.to_owned()));
-                }
-            }
-            event = timeout_at(quiet_at.min(deadline), events.recv()) => match event {
-                Ok(Some(event)) => {
-                    take(&event);
-                    match event.method.as_str() {
-                        "Network.requestWillBeSent" if event.params["request"]["url"].as_str().is_some_and(|u| u.starts_with("http")) => {
-                            // A redirect's next hop has no end of its own before it.
-                            if !event.params["redirectResponse"].is_object() { open += 1; }
-                            last = Instant::now();
-                        }
-                        "Network.loadingFinished" | "Network.loadingFailed" => { open -= 1; last = Instant::now(); }
-                        "Page.loadEventFired" => { loaded = true; last = Instant::now(); }
-                        "Inspector.targetCrashed" => return Err(RecordError::PageCrashed),
-                        "Page.javascriptDialogOpening" => client.tell(Some(&session), "Page.handleJavaScriptDialog", json!({"accept": true})),
-                        _ => {}
-                    }
-                }
-                Ok(None) => return Err(RecordError::BrowserGone(String::new())),
-                Err(_) => {}
-            },
-        }
-    }
+    watcher.navigate(&mut browser.events).await?;
+    let outcome = watcher.until_quiet(&mut browser.events, began).await?;
+    let mut sheets: HashMap<String, Coverage> = watcher
+        .sheets
+        .iter()
+        .filter(|header| header["isInline"].as_bool() != Some(true))
+        .filter_map(|header| {
+            let url = header["sourceURL"].as_str().filter(|u| !u.is_empty())?;
+            let length = whole(&header["length"]);
+            Some((header["styleSheetId"].as_str()?.to_owned(), Coverage { url: url.to_owned(), used: Vec::new(), length }))
+        })
+        .collect();
     let mut detail = Detail::default();
+    if outcome.cut_off {
+        detail.notes.push("The load for used code was cut off while the page was busy; what it used later is not seen.".into());
+    }
     match on("Profiler.takePreciseCoverage", json!({})).await {
         Ok(answer) => detail.coverage.extend(scripts(&answer)),
         Err(e) => detail.notes.push(format!("Used script code could not be read: {e}")),
@@ -114,9 +73,7 @@ async fn look(
                     sheet.used.push((whole(&rule["startOffset"]), whole(&rule["endOffset"])));
                 }
             }
-            let files =
-                sheets.into_values().map(|s| Coverage { url: s.url, used: s.used, length: s.length }.in_order());
-            detail.coverage.extend(files);
+            detail.coverage.extend(sheets.into_values().map(Coverage::in_order));
         }
         Err(e) => detail.notes.push(format!("Used style rules could not be read: {e}")),
     }

@@ -1,25 +1,39 @@
 //! Drives a real browser behind a shaped link and records page loads.
 //!
-//! [`record`] takes a [`RecordRequest`] and makes its loads one after the other: for each it starts
-//! a browser with a profile of its own ([`browser`]), puts a [`shaper::Shaper`] between it and the
-//! network, listens to the protocol's network events ([`network`]) and to the trace, and reads the
-//! page once it is quiet ([`load`]). Every step has a time limit, and the browser dies with the
-//! future: dropping it is how a recording is cancelled.
+//! [`record`] takes a [`RecordRequest`] and makes its loads one after the other. For each it starts a
+//! browser with a profile of its own ([`browser`]) behind a [`shaper::Shaper`], speaks to it over a
+//! pair of pipes (`transport`, `protocol`), opens a tab that behaves as the conditions say (`tab`),
+//! watches until it is quiet (`watch`, `traffic`), and reads out what was observed (`read_out`).
+//! Nothing private leaves the crate (`private`). Every step has a time limit, and the browser dies
+//! with the future: dropping it is how a recording is cancelled.
 
+mod access;
 pub mod browser;
+mod clock;
 mod detail;
 mod load;
+mod log_in;
 mod machine;
-mod network;
 mod page;
 mod private;
 mod protocol;
+mod read_out;
+mod reasons;
 mod record;
 pub mod shaper;
 mod steps;
+mod tab;
+mod text;
+mod traffic;
+mod transport;
+mod watch;
 
+pub use access::{Access, parse_blocked};
 pub use load::{Instruments, LoadLimits};
-pub use record::{Progress, RecordRequest, RecordedLoad, Recording, Stage, check_address, private_names, record};
+pub use record::{
+    Part, Progress, RecordRequest, RecordedLoad, Recording, RecordingAbout, Stage, check_address, private_names,
+    record, record_whole,
+};
 pub use steps::Step;
 
 /// Why a load or a whole recording failed, in a sentence for the user.

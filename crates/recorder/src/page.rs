@@ -2,7 +2,7 @@
 
 use crate::RecordError;
 use crate::protocol::Client;
-use phainon_core::{Observed, PageFacts};
+use phainon_core::{Millis, Observed, PageFacts};
 use phainon_formats::ElementRecord;
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -48,9 +48,21 @@ pub async fn read(client: &Client, session: &str, world: i64) -> Result<PageRead
         .map_err(|e| RecordError::Other(format!("The document could not be read: {e}")))
 }
 
-/// The element behind a node number of the trace, if it is still in the document.
-pub async fn element(client: &Client, session: &str, node: i64) -> Option<ElementRecord> {
-    let resolve = json!({"backendNodeId": node});
+/// What the page's clock shows: milliseconds since navigation start.
+pub async fn clock(client: &Client, session: &str, world: i64) -> Result<Millis, RecordError> {
+    let ask = json!({"expression": "performance.now()", "contextId": world, "returnByValue": true});
+    let answer = client.call(Some(session), "Runtime.evaluate", ask, LIMIT).await?;
+    let now = answer["result"]["value"].as_f64();
+    now.map(Millis).ok_or_else(|| RecordError::Other("The page has no clock.".into()))
+}
+
+/// The element behind a node number of the trace, if it is still in the document. It is looked at in
+/// our own world, where the page's changes to what elements are and do are not seen.
+pub async fn element(client: &Client, session: &str, world: Option<i64>, node: i64) -> Option<ElementRecord> {
+    let mut resolve = json!({"backendNodeId": node});
+    if let Some(world) = world {
+        resolve["executionContextId"] = world.into();
+    }
     let object = client.call(Some(session), "DOM.resolveNode", resolve, LIMIT).await.ok()?;
     let id = object["object"]["objectId"].as_str()?.to_owned();
     let call = json!({"objectId": id, "functionDeclaration": ELEMENT, "returnByValue": true});

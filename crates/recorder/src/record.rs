@@ -1,9 +1,12 @@
 //! A recording: several loads of one page under one set of conditions.
 
+use crate::access::Access;
 use crate::load::{Instruments, LoadJob, LoadLimits, LoadResult};
+use crate::log_in::log_in;
+use crate::private::Secrets;
 use crate::shaper::{HostMap, Link, Shaper};
 use crate::steps::Step;
-use crate::{RecordError, browser, detail, machine, private};
+use crate::{RecordError, browser, detail, machine};
 use phainon_core::{Conditions, Visit};
 use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
 use serde::Serialize;
@@ -32,6 +35,10 @@ pub struct RecordRequest {
     pub detail: bool,
     /// What a scripted user does once the page is quiet, on first visits.
     pub steps: Vec<Step>,
+    /// What opens a page that is not public.
+    pub access: Access,
+    /// Hosts and parts of addresses that the browser does not ask for.
+    pub blocked: Vec<String>,
     /// The one public key (SHA-256, base64) that is taken although nobody vouches for it: the stand-in's.
     pub trusted_key: Option<String>,
     /// Hosts that local servers stand in for.
@@ -56,6 +63,8 @@ impl RecordRequest {
             return_visits: false,
             detail: false,
             steps: Vec::new(),
+            access: Access::default(),
+            blocked: Vec::new(),
             trusted_key: None,
             hosts: Vec::new(),
             public_only: false,
@@ -70,6 +79,8 @@ impl RecordRequest {
 #[allow(missing_docs)]
 pub enum Stage {
     Starting,
+    /// Steps before the load.
+    LoggingIn,
     Connecting,
     Loading,
     Settling,
@@ -98,22 +109,41 @@ pub struct Progress {
     pub frame: Option<Vec<u8>>,
 }
 
-/// One load's outcome.
+/// One load's outcome, handed out as soon as it is over.
 pub struct RecordedLoad {
     /// Its raw parts; a load that failed early has nothing but its reason.
     pub raw: RawLoad,
+    /// The bodies that it names.
+    pub bodies: BodyMap,
 }
 
-/// A finished recording.
-pub struct Recording {
+/// A part of a recording that is finished.
+pub enum Part {
+    /// What is known before the first load.
+    Machine(Machine),
+    /// A load, in order.
+    Load(Box<RecordedLoad>),
+    /// What the load for used code told.
+    Detail(Detail),
+}
+
+/// What a recording is of.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RecordingAbout {
     /// The address asked for, without its private values.
     pub url: String,
+    /// Whose load it really was: a browser elsewhere has a link of its own.
+    pub conditions: Conditions,
+}
+
+/// A finished recording, whole.
+pub struct Recording {
+    /// What it is of.
+    pub about: RecordingAbout,
     /// The loads in order.
-    pub loads: Vec<RecordedLoad>,
+    pub loads: Vec<RawLoad>,
     /// Their bodies.
     pub bodies: BodyMap,
-    /// Product and version.
-    pub browser: Option<String>,
     /// The machine and how busy it was before the first load.
     pub machine: Machine,
     /// What the load for used code told.
@@ -140,34 +170,56 @@ pub fn check_address(text: &str) -> Result<url::Url, RecordError> {
     Ok(url)
 }
 
-/// Makes the recording. Fails as a whole only where no load could be tried at all; otherwise each
-/// load carries its own reason.
+impl RecordRequest {
+    /// What the recording will be of.
+    pub fn about(&self) -> Result<RecordingAbout, RecordError> {
+        let url = check_address(&self.url)?;
+        let program = browser::find(self.browser.as_deref())?;
+        let mut secrets = Secrets::of(self.access.secrets());
+        secrets.learn(url.as_str(), &self.private);
+        let mut conditions = self.conditions.clone();
+        if browser::is_elsewhere(&program) {
+            if self.public_only {
+                return Err(RecordError::Other(
+                    "A browser elsewhere may reach private addresses, and this server records public ones only.".into(),
+                ));
+            }
+            conditions.name = format!("{}, on the link of the browser elsewhere", conditions.name);
+            (conditions.round_trip_ms, conditions.down_bits, conditions.up_bits) = (0.0, 0, 0);
+            conditions.distance = phainon_core::Distance::SameCity;
+        }
+        Ok(RecordingAbout { url: secrets.out_of(url.as_str()), conditions })
+    }
+}
+
+/// Makes the recording and hands out each part as it is finished. Fails as a whole only where no
+/// load could be tried at all; otherwise each load carries its own reason. Dropping the future ends
+/// the browser.
 pub async fn record(
     request: &RecordRequest,
     progress: mpsc::UnboundedSender<Progress>,
-) -> Result<Recording, RecordError> {
+    parts: mpsc::UnboundedSender<Part>,
+) -> Result<(), RecordError> {
     let url = check_address(&request.url)?;
+    let about = request.about()?;
     let program = browser::find(request.browser.as_deref())?;
     let machine = tokio::task::spawn_blocking(machine::look).await.unwrap_or_default();
+    let _ = parts.send(Part::Machine(machine));
     let hosts: HostMap = request.hosts.iter().cloned().collect();
     let of = request.loads.clamp(1, 20);
-    let mut recording = Recording {
-        url: url.to_string(),
-        loads: Vec::new(),
-        bodies: BodyMap::new(),
-        browser: None,
-        machine,
-        detail: None,
-    };
+    let mut keeper = Keeper { request, parts, secrets: Secrets::of(request.access.secrets()), usable: false };
+    keeper.secrets.learn(url.as_str(), &request.private);
     for number in 1..=of {
-        let link = Link::of(&request.conditions, hosts.clone(), request.public_only);
+        let link = Link::of(&about.conditions, hosts.clone(), request.public_only);
         let shaper =
             Shaper::start(link).await.map_err(|e| RecordError::Other(format!("The link shaper did not start: {e}")))?;
         let mut job = LoadJob {
             url: url.as_str(),
-            conditions: &request.conditions,
+            conditions: &about.conditions,
             limits: &request.limits,
             instruments: request.instruments,
+            access: &request.access,
+            blocked: &request.blocked,
             shaper: &shaper,
             program: &program,
             progress: &progress,
@@ -178,43 +230,103 @@ pub async fn record(
             of,
         };
         // One browser, and so one profile, for the first visit and the return visit after it.
-        let mut browser = match job.start_browser().await {
-            Ok(browser) => Some(browser),
-            Err(error @ RecordError::BrowserStart(..)) if recording.loads.is_empty() => return Err(error),
-            Err(error) => {
-                recording.keep(Err(error), &job);
-                None
+        match job.start_browser().await {
+            Ok(mut browser) => {
+                let first = limited(request, async {
+                    log_in(&job, &mut browser).await?;
+                    job.drive(&mut browser).await
+                });
+                let first = first.await;
+                // Steps may leave the page in any state; a return visit is a visit like the first.
+                let again = request.return_visits && first.as_ref().is_ok_and(|l| l.raw.failed.is_none());
+                keeper.keep(first, &job).await;
+                if again {
+                    job.visit = Visit::Return;
+                    job.steps = &[];
+                    let second = limited(request, job.drive(&mut browser)).await;
+                    keeper.keep(second, &job).await;
+                }
+                browser.stop().await;
             }
-        };
-        if let Some(open) = browser.as_mut() {
-            let first = limited(request, job.drive(open)).await;
-            // Steps may leave the page in any state; a return visit is a visit like the first.
-            let again = request.return_visits && first.as_ref().is_ok_and(|l| l.raw.failed.is_none());
-            recording.keep(first, &job);
-            if again {
-                job.visit = Visit::Return;
-                job.steps = &[];
-                let second = limited(request, job.drive(open)).await;
-                recording.keep(second, &job);
-            }
-        }
-        if let Some(browser) = browser {
-            browser.stop().await;
+            Err(error @ RecordError::BrowserStart(..)) if number == 1 => return Err(error),
+            Err(error) => keeper.keep(Err(error), &job).await,
         }
         let done = Progress { load: number, of, visit: job.visit, stage: Stage::Done, requests: 0, frame: None };
         let _ = progress.send(done);
-        let usable = recording.loads.iter().any(|l| l.raw.failed.is_none());
-        if number == of && request.detail && usable {
+        if number == of && request.detail && keeper.usable {
             job.visit = Visit::First;
-            let detail = limited(request, detail::detail(&job)).await;
-            recording.detail = Some(detail.unwrap_or_else(|error| Detail {
+            let mut detail = limited(request, detail::detail(&job)).await.unwrap_or_else(|error| Detail {
                 notes: vec![format!("The load for used code failed: {error}")],
                 ..Detail::default()
-            }));
+            });
+            keeper.secrets.take_out_of_detail(&mut detail);
+            let _ = keeper.parts.send(Part::Detail(detail));
         }
     }
-    private::take_out(&mut recording, &request.private);
+    Ok(())
+}
+
+/// Makes the recording and gives it whole.
+pub async fn record_whole(
+    request: &RecordRequest,
+    progress: mpsc::UnboundedSender<Progress>,
+) -> Result<Recording, RecordError> {
+    let about = request.about()?;
+    let (parts, mut finished) = mpsc::unbounded_channel();
+    record(request, progress, parts).await?;
+    let mut recording =
+        Recording { about, loads: Vec::new(), bodies: BodyMap::new(), machine: Machine::default(), detail: None };
+    while let Some(part) = finished.recv().await {
+        match part {
+            Part::Machine(machine) => recording.machine = machine,
+            Part::Load(load) => {
+                recording.loads.push(load.raw);
+                recording.bodies.extend(load.bodies);
+            }
+            Part::Detail(detail) => recording.detail = Some(detail),
+        }
+    }
     Ok(recording)
+}
+
+/// Hands loads on, without what is private.
+struct Keeper<'a> {
+    request: &'a RecordRequest,
+    parts: mpsc::UnboundedSender<Part>,
+    secrets: Secrets,
+    /// Whether any load came through.
+    usable: bool,
+}
+
+impl Keeper<'_> {
+    async fn keep(&mut self, result: Result<LoadResult, RecordError>, job: &LoadJob<'_>) {
+        let (mut raw, mut bodies) = match result {
+            Ok(load) => (load.raw, load.bodies),
+            Err(error) => (
+                RawLoad {
+                    name: format!("load {}", job.number),
+                    visit: job.visit,
+                    conditions: Some(job.conditions.clone()),
+                    failed: Some(error.to_string()),
+                    ..RawLoad::default()
+                },
+                BodyMap::new(),
+            ),
+        };
+        let (names, mut secrets) = (self.request.private.clone(), std::mem::take(&mut self.secrets));
+        // Megabytes of trace and bodies are looked through: not on a thread that others wait for.
+        let cleaned = tokio::task::spawn_blocking(move || {
+            if let Some(log) = &raw.network {
+                secrets.learn_from(log, &names);
+            }
+            secrets.take_out(&mut raw, &mut bodies);
+            (raw, bodies, secrets)
+        });
+        let Ok((raw, bodies, secrets)) = cleaned.await else { return };
+        self.secrets = secrets;
+        self.usable |= raw.failed.is_none();
+        let _ = self.parts.send(Part::Load(Box::new(RecordedLoad { raw, bodies })));
+    }
 }
 
 /// Names of query parameters, with commas or spaces between.
@@ -232,26 +344,5 @@ async fn limited<T>(
     match tokio::time::timeout(whole, load).await {
         Ok(result) => result,
         Err(_) => Err(RecordError::NoAnswer("the load".into(), whole.as_secs())),
-    }
-}
-
-impl Recording {
-    fn keep(&mut self, result: Result<LoadResult, RecordError>, job: &LoadJob<'_>) {
-        match result {
-            Ok(load) => {
-                self.bodies.extend(load.bodies);
-                self.browser = load.browser.or(self.browser.take());
-                self.loads.push(RecordedLoad { raw: load.raw });
-            }
-            Err(error) => self.loads.push(RecordedLoad {
-                raw: RawLoad {
-                    name: format!("load {}", job.number),
-                    visit: job.visit,
-                    conditions: Some(job.conditions.clone()),
-                    failed: Some(error.to_string()),
-                    ..RawLoad::default()
-                },
-            }),
-        }
     }
 }

@@ -1,27 +1,23 @@
-//! The link: a SOCKS5 proxy between browser and network that delays and narrows what passes.
-//!
-//! The model: a connection opens after one round trip; each direction's bytes travel half of it;
-//! all connections share one bottleneck down and one up; a connection has at most its window of
-//! bytes on the way, which starts at ten segments and grows by what has been acknowledged (slow
-//! start) until the link is full. Names are resolved here, so that stand-in hosts can be mapped.
+//! The link: a SOCKS5 proxy between browser and network that delays and narrows what passes, by the
+//! model of [`phainon_link`]. Names are resolved here, so that stand-in hosts can be mapped.
 
+use crate::clock;
 use phainon_core::Conditions;
-use std::collections::{BTreeMap, VecDeque};
+use phainon_link::{Bottleneck, CHUNK, Window};
+use std::collections::BTreeMap;
 use std::io;
 use std::net::{IpAddr, SocketAddr};
-use std::sync::{Arc, Mutex};
-use std::time::Duration;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
 use tokio::net::{TcpListener, TcpStream, lookup_host};
 use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
-use tokio::time::{Instant, sleep_until, timeout};
+use tokio::time::timeout;
 
-/// Ten segments of 1,460 bytes (RFC 6928).
-const FIRST_WINDOW: usize = 14_600;
-/// One read at the bottleneck; small, so that connections take turns.
-const CHUNK: usize = 2_920;
+/// Bytes read at once where the line has no rate.
+const UNSHAPED: usize = 64 << 10;
 const CONNECT_LIMIT: Duration = Duration::from_secs(20);
 
 /// Where names lead that are not in the DNS: host to the local address that serves it.
@@ -57,31 +53,6 @@ impl Link {
     }
 }
 
-/// A bottleneck that all connections share: it is free again when the bytes before have passed.
-struct Bottleneck {
-    rate: f64,
-    free: Mutex<Instant>,
-}
-
-impl Bottleneck {
-    fn new(rate: f64) -> Self {
-        Self { rate, free: Mutex::new(Instant::now()) }
-    }
-
-    /// When these bytes will have passed, if they enter now.
-    fn pass(&self, bytes: usize) -> Instant {
-        let now = Instant::now();
-        if self.rate <= 0.0 {
-            return now;
-        }
-        #[allow(clippy::cast_precision_loss)]
-        let took = Duration::from_secs_f64(bytes as f64 / self.rate);
-        let mut free = self.free.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        *free = (*free).max(now) + took;
-        *free
-    }
-}
-
 /// What went wrong, by host, so that a failed load can say why.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Trouble {
@@ -95,8 +66,10 @@ pub enum Trouble {
 
 struct Shared {
     link: Link,
-    down: Bottleneck,
-    up: Bottleneck,
+    /// What the model's times count from.
+    zero: Instant,
+    down: Mutex<Bottleneck>,
+    up: Mutex<Bottleneck>,
     trouble: Mutex<BTreeMap<String, Trouble>>,
 }
 
@@ -114,8 +87,9 @@ impl Shaper {
         let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
         let port = listener.local_addr()?.port();
         let shared = Arc::new(Shared {
-            down: Bottleneck::new(link.down),
-            up: Bottleneck::new(link.up),
+            down: Mutex::new(Bottleneck::new(link.down)),
+            up: Mutex::new(Bottleneck::new(link.up)),
+            zero: Instant::now(),
             link,
             trouble: Mutex::new(BTreeMap::new()),
         });
@@ -139,7 +113,7 @@ impl Shaper {
     /// What went wrong with a host, if anything did.
     #[must_use]
     pub fn trouble(&self, host: &str) -> Option<Trouble> {
-        self.shared.trouble.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get(host).cloned()
+        self.shared.trouble.lock().unwrap_or_else(PoisonError::into_inner).get(host).cloned()
     }
 }
 
@@ -154,7 +128,7 @@ async fn serve(mut client: TcpStream, shared: Arc<Shared>) -> io::Result<()> {
     let Some((host, port)) = greet(&mut client).await? else { return Ok(()) };
     let asked = Instant::now();
     let note = |trouble: Trouble| {
-        shared.trouble.lock().unwrap_or_else(std::sync::PoisonError::into_inner).insert(host.clone(), trouble);
+        shared.trouble.lock().unwrap_or_else(PoisonError::into_inner).insert(host.clone(), trouble);
     };
     let reply = |code: u8| [5, code, 0, 1, 0, 0, 0, 0, 0, 0];
     let upstream = match connect(&host, port, &shared.link).await {
@@ -167,15 +141,14 @@ async fn serve(mut client: TcpStream, shared: Arc<Shared>) -> io::Result<()> {
         }
     };
     // The reply is the end of the TCP handshake: one round trip after it was asked for.
-    sleep_until(asked + shared.link.round_trip).await;
+    clock::sleep_until(asked + shared.link.round_trip).await;
     client.write_all(&reply(0)).await?;
     upstream.set_nodelay(true)?;
     let (client_in, client_out) = client.into_split();
     let (upstream_in, upstream_out) = upstream.into_split();
-    let half = shared.link.round_trip / 2;
-    let windowed = !shared.link.round_trip.is_zero();
-    let up = carry(client_in, upstream_out, &shared.up, half, false);
-    let down = carry(upstream_in, client_out, &shared.down, half, windowed);
+    let trip = shared.link.round_trip;
+    let up = carry(client_in, upstream_out, &shared, &shared.up, None);
+    let down = carry(upstream_in, client_out, &shared, &shared.down, Some(Window::new(trip)));
     // Either direction may end first; the other goes on until its own end.
     let (_, _) = tokio::join!(up, down);
     Ok(())
@@ -265,69 +238,60 @@ fn is_public(address: IpAddr) -> bool {
     }
 }
 
-/// How many bytes may be on the way.
-struct Window {
-    size: usize,
-    on_the_way: VecDeque<(Instant, usize)>,
-    sum: usize,
-}
-
-impl Window {
-    /// Takes in what has been acknowledged; each acknowledged byte lets one more be sent (slow start).
-    fn acknowledge(&mut self, now: Instant) {
-        while self.on_the_way.front().is_some_and(|(at, _)| *at <= now) {
-            if let Some((_, bytes)) = self.on_the_way.pop_front() {
-                self.sum -= bytes;
-                self.size = (self.size + bytes).min(4 << 20);
-            }
-        }
-    }
-}
-
 /// Carries one direction: window, bottleneck, half a round trip.
 async fn carry(
-    mut from: OwnedReadHalf,
+    from: OwnedReadHalf,
     mut to: OwnedWriteHalf,
-    bottleneck: &Bottleneck,
-    half: Duration,
-    windowed: bool,
+    shared: &Shared,
+    line: &Mutex<Bottleneck>,
+    mut window: Option<Window>,
 ) -> io::Result<()> {
+    let half = shared.link.round_trip / 2;
     let (outbox, mut inbox) = mpsc::channel::<(Instant, Vec<u8>)>(4096);
     let reading = async move {
-        let mut window = Window { size: FIRST_WINDOW, on_the_way: VecDeque::new(), sum: 0 };
-        let mut buffer = vec![0u8; CHUNK];
+        // Where nothing is narrow there are no turns to take.
+        let narrow = line.lock().unwrap_or_else(PoisonError::into_inner).is_narrow();
+        let mut buffer = vec![0u8; if narrow { CHUNK } else { UNSHAPED }];
+        // When the next bytes may enter the line, in the model's time.
+        let mut ready = Duration::ZERO;
         loop {
-            let read = from.read(&mut buffer).await?;
+            let read = match from.try_read(&mut buffer) {
+                // They stood waiting: that we woke a little late is not the line's fault.
+                Ok(read) => read,
+                Err(e) if e.kind() == io::ErrorKind::WouldBlock => {
+                    from.readable().await?;
+                    ready = ready.max(shared.zero.elapsed());
+                    match from.try_read(&mut buffer) {
+                        Err(e) if e.kind() == io::ErrorKind::WouldBlock => continue,
+                        other => other?,
+                    }
+                }
+                Err(e) => return Err(e),
+            };
             if read == 0 {
                 return Ok::<(), io::Error>(());
             }
-            if windowed {
-                window.acknowledge(Instant::now());
-                while window.sum + read > window.size {
-                    let Some((at, _)) = window.on_the_way.front() else { break };
-                    sleep_until(*at).await;
-                    window.acknowledge(Instant::now());
+            if let Some(window) = &mut window {
+                while let Some(until) = window.full_until(read, ready) {
+                    clock::sleep_until(shared.zero + until).await;
+                    ready = until;
                 }
             }
-            let passed = bottleneck.pass(read);
-            if windowed {
-                window.on_the_way.push_back((passed + half * 2, read));
-                window.sum += read;
+            let passed = line.lock().unwrap_or_else(PoisonError::into_inner).pass(read, ready);
+            if let Some(window) = &mut window {
+                window.sent(read, passed);
             }
-            // Do not run ahead of the bottleneck, so that connections share it in turns.
-            if passed > Instant::now() + Duration::from_millis(2) {
-                sleep_until(passed).await;
-            }
-            if outbox.send((passed + half, buffer[..read].to_vec())).await.is_err() {
+            ready = passed;
+            if outbox.send((shared.zero + passed + half, buffer[..read].to_vec())).await.is_err() {
                 return Ok(());
             }
+            // Do not run ahead of the bottleneck, so that connections share it in turns.
+            clock::sleep_until(shared.zero + passed).await;
         }
     };
     let writing = async move {
         while let Some((at, bytes)) = inbox.recv().await {
-            if at > Instant::now() {
-                sleep_until(at).await;
-            }
+            clock::sleep_until(at).await;
             to.write_all(&bytes).await?;
         }
         to.shutdown().await
@@ -359,29 +323,5 @@ mod tests {
         for public in ["192.0.2.1", "100.128.0.1", "2001:db8::1"] {
             assert!(is_public(public.parse().expect("an address")), "{public}");
         }
-    }
-
-    #[tokio::test(start_paused = true)]
-    async fn the_bottleneck_hands_out_its_rate_and_no_more() {
-        let bottleneck = Bottleneck::new(500_000.0);
-        let start = Instant::now();
-        // 100 chunks of 5,000 bytes at 500,000 bytes a second: one second, however they are asked for.
-        let last = (0..100).map(|_| bottleneck.pass(5_000)).last().expect("a hundred");
-        assert_eq!((last - start).as_millis(), 1000);
-    }
-
-    #[tokio::test(start_paused = true)]
-    async fn the_window_grows_by_what_was_acknowledged() {
-        let now = Instant::now();
-        let mut window = Window { size: FIRST_WINDOW, on_the_way: VecDeque::new(), sum: 0 };
-        for _ in 0..5 {
-            window.on_the_way.push_back((now + Duration::from_millis(100), 2_920));
-            window.sum += 2_920;
-        }
-        window.acknowledge(now + Duration::from_millis(99));
-        assert_eq!((window.size, window.sum), (FIRST_WINDOW, 14_600));
-        // One round trip later all are acknowledged: the window has doubled.
-        window.acknowledge(now + Duration::from_millis(100));
-        assert_eq!((window.size, window.sum), (2 * FIRST_WINDOW, 0));
     }
 }

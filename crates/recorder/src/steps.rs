@@ -19,6 +19,16 @@ pub enum Step {
     Wait(u64),
 }
 
+impl std::fmt::Display for Step {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Click(selector) => write!(f, "click {selector}"),
+            Self::Type(selector, text) => write!(f, "type {selector} {text}"),
+            Self::Wait(ms) => write!(f, "wait {ms}"),
+        }
+    }
+}
+
 impl FromStr for Step {
     type Err = RecordError;
 
@@ -28,7 +38,7 @@ impl FromStr for Step {
         let rest = rest.trim();
         let wrong = || {
             RecordError::Other(format!(
-                "“{line}” is no step; write for example `click #more`, `type #name Ann` or `wait 500`."
+                "“{what}” is no step; write for example `click #more`, `type #name Ann` or `wait 500`."
             ))
         };
         match what {
@@ -47,6 +57,15 @@ impl Step {
     /// Steps of a text, one a line; empty lines are passed over.
     pub fn parse_all(text: &str) -> Result<Vec<Self>, RecordError> {
         text.lines().filter(|l| !l.trim().is_empty()).map(str::parse).collect()
+    }
+
+    /// The step without what it types, which may be a secret.
+    #[must_use]
+    pub fn without_text(&self) -> String {
+        match self {
+            Self::Type(selector, _) => format!("type {selector} …"),
+            other => other.to_string(),
+        }
     }
 
     /// Does it, and waits until the page has painted the answer.

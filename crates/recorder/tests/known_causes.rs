@@ -12,7 +12,7 @@ use image::codecs::png::PngEncoder;
 use image::{ExtendedColorType, ImageEncoder};
 use phainon_core::path::{Cause, Leg};
 use phainon_core::{Analysis, Load, NoBodies, analyse, preset};
-use phainon_recorder::{RecordRequest, record};
+use phainon_recorder::{RecordRequest, record_whole};
 use std::net::SocketAddr;
 use std::time::Duration;
 use tokio::sync::{Mutex, mpsc};
@@ -119,9 +119,9 @@ async fn recorded(address: SocketAddr, name: &str) -> (Load, Analysis) {
     request.limits.quiet = Duration::from_millis(1200);
     request.detail = false;
     let (sender, _receiver) = mpsc::unbounded_channel();
-    let recording = record(&request, sender).await.unwrap();
-    assert_eq!(recording.loads[0].raw.failed, None, "{name}");
-    let load = recording.loads[0].raw.assemble().unwrap();
+    let recording = record_whole(&request, sender).await.unwrap();
+    assert_eq!(recording.loads[0].failed, None, "{name}");
+    let load = recording.loads[0].assemble().unwrap();
     let analysis = analyse(&load, &NoBodies);
     (load, analysis)
 }

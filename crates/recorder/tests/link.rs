@@ -5,42 +5,11 @@
 use phainon_recorder::shaper::{Link, Shaper, Trouble};
 use std::net::SocketAddr;
 use std::time::{Duration, Instant};
+use through::{echo, measure, through};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 
-/// Answers each connection with what it sent, and so many bytes more.
-async fn echo(more: usize) -> SocketAddr {
-    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
-    tokio::spawn(async move {
-        while let Ok((mut stream, _)) = listener.accept().await {
-            tokio::spawn(async move {
-                let mut word = [0u8; 4];
-                stream.read_exact(&mut word).await.unwrap();
-                stream.write_all(&word).await.unwrap();
-                let bytes: Vec<u8> = (0..more).map(|n| u8::try_from(n % 251).unwrap()).collect();
-                stream.write_all(&bytes).await.unwrap();
-            });
-        }
-    });
-    address
-}
-
-/// Asks the proxy for a host; gives the stream and the reply's code.
-async fn through(shaper: &Shaper, host: &str, port: u16) -> (TcpStream, u8) {
-    let mut stream = TcpStream::connect(("127.0.0.1", shaper.port)).await.unwrap();
-    stream.write_all(&[5, 1, 0]).await.unwrap();
-    let mut chosen = [0u8; 2];
-    stream.read_exact(&mut chosen).await.unwrap();
-    assert_eq!(chosen, [5, 0]);
-    let mut ask = vec![5, 1, 0, 3, u8::try_from(host.len()).unwrap()];
-    ask.extend(host.as_bytes());
-    ask.extend(port.to_be_bytes());
-    stream.write_all(&ask).await.unwrap();
-    let mut reply = [0u8; 10];
-    stream.read_exact(&mut reply).await.unwrap();
-    (stream, reply[1])
-}
+mod through;
 
 fn link(host: &str, address: SocketAddr) -> Link {
     Link { hosts: [(host.to_owned(), address)].into(), ..Link::default() }
@@ -81,6 +50,43 @@ async fn nothing_is_quicker_than_the_link_allows() {
     stream.read_to_end(&mut rest).await.unwrap();
     // 100,004 bytes at 500,000 a second, after a round trip.
     assert!(asked.elapsed() >= Duration::from_millis(280));
+}
+
+/// The best of a few tries: what else the machine does can only make it slower.
+async fn best(link: &Link, connections: usize, bytes: usize) -> through::Measured {
+    let mut found = measure(link, connections, bytes).await;
+    for _ in 0..4 {
+        if (found.took_ms / found.model_ms - 1.0).abs() < 0.02 && found.trip_ms - trip_of(link) < 3.0 {
+            break;
+        }
+        let next = measure(link, connections, bytes).await;
+        found.took_ms = found.took_ms.min(next.took_ms);
+        found.trip_ms = found.trip_ms.min(next.trip_ms);
+        found.connect_ms = found.connect_ms.min(next.connect_ms);
+    }
+    found
+}
+
+fn trip_of(link: &Link) -> f64 {
+    link.round_trip.as_secs_f64() * 1000.0
+}
+
+#[tokio::test]
+async fn the_line_gives_what_it_says() {
+    // Round trip in ms, Mbit/s, bytes: the presets' lines, for about a second each.
+    for (trip, mbit, bytes) in [(120, 4.0, 500_000), (30, 20.0, 2_000_000), (60, 3.0, 400_000), (300, 0.7, 90_000)] {
+        let rate = mbit * 125_000.0;
+        let link = Link { round_trip: Duration::from_millis(trip), down: rate, up: rate / 4.0, ..Link::default() };
+        for connections in [1, 12] {
+            let found = best(&link, connections, bytes / connections).await;
+            let ratio = found.took_ms / found.model_ms;
+            assert!((0.98..1.02).contains(&ratio), "{trip} ms, {mbit} Mbit/s, {connections} connections: {found:?}");
+            // Never quicker than it says, and within 3 ms of it.
+            for (what, ms) in [("connect", found.connect_ms), ("round trip", found.trip_ms)] {
+                assert!((trip_of(&link)..trip_of(&link) + 3.0).contains(&ms), "{what} of {trip} ms: {found:?}");
+            }
+        }
+    }
 }
 
 #[tokio::test]

@@ -9,7 +9,7 @@ use axum::response::Html;
 use axum::routing::get;
 use phainon_core::profile::functions;
 use phainon_core::{Analysis, Load, Millis, NoBodies, Outcome, Owners, Visit, analyse, preset, return_visit};
-use phainon_recorder::{RecordError, RecordRequest, Recording, Stage, Step, record};
+use phainon_recorder::{RecordError, RecordRequest, Recording, Stage, Step, record_whole};
 use phainon_standin::{HOME, StandIn};
 use std::net::SocketAddr;
 use std::path::Path;
@@ -21,11 +21,11 @@ static TURN: Mutex<()> = Mutex::const_new(());
 
 async fn recorded(request: &RecordRequest) -> Result<Recording, RecordError> {
     let (sender, _receiver) = mpsc::unbounded_channel();
-    record(request, sender).await
+    record_whole(request, sender).await
 }
 
 fn first(recording: &Recording) -> Analysis {
-    analyse(&recording.loads[0].raw.assemble().unwrap(), &NoBodies)
+    analyse(&recording.loads[0].assemble().unwrap(), &NoBodies)
 }
 
 async fn troubles() -> SocketAddr {
@@ -58,7 +58,7 @@ async fn figures_agree_with_the_page_and_repairing_the_hero_helps() {
     let mut request = RecordRequest::new(HOME, preset("phone-on-the-move").unwrap(), 2);
     request.hosts = stand_in.hosts();
     let all = |recording: &Recording| {
-        recording.loads.iter().map(|l| analyse(&l.raw.assemble().unwrap(), &NoBodies)).collect::<Vec<_>>()
+        recording.loads.iter().map(|l| analyse(&l.assemble().unwrap(), &NoBodies)).collect::<Vec<_>>()
     };
     let befores = all(&recorded(&request).await.unwrap());
     request.url = format!("{HOME}?fix=hero-in-html");
@@ -104,7 +104,7 @@ async fn figures_agree_with_the_page_and_repairing_the_hero_helps() {
 async fn pages_that_misbehave_end_with_their_reason() {
     let _turn = TURN.lock().await;
     let address = troubles().await;
-    let reason = |recording: &Recording| recording.loads[0].raw.failed.clone();
+    let reason = |recording: &Recording| recording.loads[0].failed.clone();
 
     let quiet = recorded(&request(address, "/quiet")).await.unwrap();
     assert_eq!(reason(&quiet), None);
@@ -112,7 +112,7 @@ async fn pages_that_misbehave_end_with_their_reason() {
 
     let error = recorded(&request(address, "/error")).await.unwrap();
     assert_eq!(reason(&error).as_deref(), Some("The server answered 500 for the document."));
-    assert!(error.loads[0].raw.requests.is_some(), "what was observed is kept");
+    assert!(error.loads[0].network.is_some(), "what was observed is kept");
 
     let restless = recorded(&request(address, "/restless")).await.unwrap();
     assert_eq!(
@@ -224,7 +224,7 @@ async fn a_killed_browser_is_a_failed_load_and_a_cancelled_one_leaves_nothing() 
 
     let (sender, receiver) = mpsc::unbounded_channel();
     let wanted = long.clone();
-    let job = tokio::spawn(async move { record(&wanted, sender).await });
+    let job = tokio::spawn(async move { record_whole(&wanted, sender).await });
     loading(receiver).await;
     let victims = browsers(&ours());
     assert!(!victims.is_empty());
@@ -232,11 +232,11 @@ async fn a_killed_browser_is_a_failed_load_and_a_cancelled_one_leaves_nothing() 
         let _ = std::process::Command::new("kill").args(["-9", &pid.to_string()]).status();
     }
     let recording = tokio::time::timeout(Duration::from_secs(20), job).await.expect("no hang").unwrap().unwrap();
-    let reason = recording.loads[0].raw.failed.clone().unwrap();
+    let reason = recording.loads[0].failed.clone().unwrap();
     assert!(reason.starts_with("The browser stopped during the load") || reason.contains("crashed"), "{reason}");
 
     let (sender, receiver) = mpsc::unbounded_channel();
-    let job = tokio::spawn(async move { record(&long, sender).await });
+    let job = tokio::spawn(async move { record_whole(&long, sender).await });
     loading(receiver).await;
     let mine = ours();
     job.abort();
@@ -256,9 +256,9 @@ async fn a_recording_in_depth_has_both_visits_an_interaction_and_used_code() {
     request.detail = true;
     request.steps = Step::parse_all("click #more\nwait 200\nclick #fewer").unwrap();
     let recording = recorded(&request).await.unwrap();
-    assert!(recording.loads.iter().all(|l| l.raw.failed.is_none()), "{:?}", recording.loads[0].raw.failed);
+    assert!(recording.loads.iter().all(|l| l.failed.is_none()), "{:?}", recording.loads[0].failed);
     assert_eq!(recording.loads.len(), 2);
-    let loads: Vec<Load> = recording.loads.iter().map(|l| l.raw.assemble().unwrap()).collect();
+    let loads: Vec<Load> = recording.loads.iter().map(|l| l.assemble().unwrap()).collect();
     let (one, two) = (&loads[0], &loads[1]);
     assert_eq!((one.visit, two.visit), (Visit::First, Visit::Return));
 
@@ -299,7 +299,7 @@ async fn a_step_that_finds_nothing_marks_the_load_and_keeps_it() {
     let mut request = request(address, "/quiet");
     request.steps = Step::parse_all("click #nowhere").unwrap();
     let recording = recorded(&request).await.unwrap();
-    let raw = &recording.loads[0].raw;
+    let raw = &recording.loads[0];
     assert_eq!(raw.failed.as_deref(), Some("The step “click #nowhere” found no such element."));
     assert!(first(&recording).metrics.fcp_ms.is_some(), "what was observed until then is kept");
 }

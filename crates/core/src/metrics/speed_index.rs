@@ -8,14 +8,15 @@
 use crate::{Millis, ScreenFrame};
 use serde::{Deserialize, Serialize};
 
-/// How often each brightness of red, green and blue occurs in a picture, 64 bins a channel, as a
+/// How often each brightness of red, green and blue occurs in a picture, 256 bins a channel, as a
 /// share of the picture's pixels.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Colours(pub Vec<f32>);
 
-/// Bins of one channel.
-pub const BINS: usize = 64;
+/// Bins of one channel: one a brightness. Coarser ones take unlike shades for the same and make a
+/// page look filled too early.
+pub const BINS: usize = 256;
 
 /// Visual completeness of each frame, 0 to 1, by the first and the last of them.
 ///

@@ -1,0 +1,107 @@
+//! What of a network event is kept: everything that tells about the load, nothing that is private.
+
+use crate::is_private_header;
+use serde_json::{Map, Value};
+
+/// What a request sends, cookies beside their headers, certificates and the raw text of headers.
+const DROPPED: [&str; 12] = [
+    "associatedCookies",
+    "blockedCookies",
+    "exemptedCookies",
+    "cookiePartitionKey",
+    "siteHasCookieInOtherPartition",
+    "headersText",
+    "requestHeadersText",
+    "postData",
+    "postDataEntries",
+    "securityDetails",
+    "connectTiming",
+    "clientSecurityState",
+];
+
+/// The event's parameters as they are kept; `None` for events that tell nothing of a load.
+pub(super) fn kept(method: &str, params: &Value) -> Option<Value> {
+    match method {
+        "Network.requestWillBeSent"
+        | "Network.requestWillBeSentExtraInfo"
+        | "Network.responseReceived"
+        | "Network.responseReceivedExtraInfo"
+        | "Network.responseReceivedEarlyHints"
+        | "Network.requestServedFromCache"
+        | "Network.resourceChangedPriority"
+        | "Network.loadingFinished"
+        | "Network.loadingFailed"
+        | "Network.webSocketCreated"
+        | "Network.webSocketWillSendHandshakeRequest"
+        | "Network.webSocketClosed" => Some(without(params)),
+        // What a stream or a socket said is the page's; when, and how much, is the load's.
+        "Network.dataReceived" => Some(only(params, &["requestId", "timestamp", "dataLength", "encodedDataLength"])),
+        "Network.eventSourceMessageReceived"
+        | "Network.webSocketFrameReceived"
+        | "Network.webSocketFrameSent" => Some(only(params, &["requestId", "timestamp"])),
+        _ => None,
+    }
+}
+
+fn only(params: &Value, keys: &[&str]) -> Value {
+    Value::Object(keys.iter().filter_map(|k| Some(((*k).to_owned(), params.get(*k)?.clone()))).collect())
+}
+
+/// A copy without what is dropped; values of private headers are replaced by their length.
+fn without(value: &Value) -> Value {
+    match value {
+        Value::Object(fields) => Value::Object(
+            fields
+                .iter()
+                .filter(|(key, _)| !DROPPED.contains(&key.as_str()))
+                .map(|(key, value)| {
+                    let clean = match (key.as_str(), value) {
+                        ("headers" | "requestHeaders", Value::Object(headers)) => Value::Object(redacted(headers)),
+                        _ => without(value),
+                    };
+                    (key.clone(), clean)
+                })
+                .collect(),
+        ),
+        Value::Array(list) => Value::Array(list.iter().map(without).collect()),
+        other => other.clone(),
+    }
+}
+
+fn redacted(headers: &Map<String, Value>) -> Map<String, Value> {
+    headers
+        .iter()
+        .map(|(name, value)| {
+            // Headers sent more than once come joined by line breaks.
+            let value = match value.as_str().filter(|_| is_private_header(name)) {
+                Some(text) => Value::String(text.split('\n').map(crate::not_kept).collect::<Vec<_>>().join("\n")),
+                None => value.clone(),
+            };
+            (name.clone(), value)
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn cookies_credentials_and_what_was_sent_are_not_kept() {
+        let sent = json!({"requestId": "1", "request": {"url": "http://a.test/", "postData": "pin=s3cret", "headers": {"Cookie": "id=s3cret", "Accept": "*/*"}},
+            "redirectResponse": {"headers": {"set-cookie": "a=s3cret\nb=s3cret"}, "requestHeadersText": "s3cret", "securityDetails": {"issuer": "s3cret"}},
+            "associatedCookies": [{"cookie": {"value": "s3cret"}}]});
+        let kept = kept("Network.requestWillBeSent", &sent).expect("an event of the load");
+        assert!(!kept.to_string().contains("s3cret"), "{kept}");
+        assert_eq!(kept["request"]["headers"]["Accept"], "*/*");
+        assert_eq!(kept["redirectResponse"]["headers"]["set-cookie"], "(not kept, 8 bytes)\n(not kept, 8 bytes)");
+    }
+
+    #[test]
+    fn what_a_stream_says_is_not_kept() {
+        let kept = kept("Network.eventSourceMessageReceived", &json!({"requestId": "1", "timestamp": 2.5, "data": "s3cret"}));
+        assert_eq!(kept, Some(json!({"requestId": "1", "timestamp": 2.5})));
+        assert_eq!(super::kept("Network.policyUpdated", &json!({})), None);
+    }
+}

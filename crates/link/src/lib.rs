@@ -1,0 +1,137 @@
+//! The shaped link, as a model in time.
+//!
+//! A connection opens after one round trip; each direction's bytes travel half of it; all
+//! connections share one [`Bottleneck`] down and one up; a connection has at most its [`Window`] of
+//! bytes on the way, which starts at ten segments and grows by what was acknowledged (slow start)
+//! until the link is full. The recorder's shaper asks the model when bytes may pass and then makes
+//! them wait; [`transfer`] asks the same model how long a body takes. Times are durations since a
+//! zero of the caller's choice.
+//!
+//! ```
+//! use phainon_link::{Direction, transfer};
+//! use std::time::Duration;
+//!
+//! // 500 kB over a line of 4 Mbit/s (500 kB/s) with a round trip of 120 ms.
+//! let line = Direction { rate: 500_000.0, round_trip: Duration::from_millis(120) };
+//! let took = transfer(line, 500_000);
+//! assert!(took > Duration::from_millis(1_060) && took < Duration::from_millis(1_300));
+//! ```
+
+mod bottleneck;
+mod window;
+
+pub use bottleneck::Bottleneck;
+pub use window::{FIRST_WINDOW, Window};
+
+use std::time::Duration;
+
+/// What enters the line at once: a segment of 1,460 bytes. Connections take turns by it.
+pub const CHUNK: usize = 1_460;
+
+/// One direction of a link.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Direction {
+    /// Bytes a second; 0 is unlimited.
+    pub rate: f64,
+    /// Round trip of the link.
+    pub round_trip: Duration,
+}
+
+/// How long a body takes over a fresh connection that has the line to itself, from the moment its
+/// first byte may enter until its last has arrived.
+#[must_use]
+pub fn transfer(line: Direction, bytes: usize) -> Duration {
+    transfers(line, &[bytes])[0]
+}
+
+/// When each of several bodies has arrived that begin at once, each over a fresh connection of its
+/// own: they take turns, chunk by chunk.
+#[must_use]
+pub fn transfers(line: Direction, bodies: &[usize]) -> Vec<Duration> {
+    struct Flow {
+        left: usize,
+        window: Window,
+        ready: Duration,
+        arrived: Duration,
+    }
+    let mut bottleneck = Bottleneck::new(line.rate);
+    let mut flows: Vec<Flow> = bodies
+        .iter()
+        .map(|&left| Flow { left, window: Window::new(line.round_trip), ready: Duration::ZERO, arrived: Duration::ZERO })
+        .collect();
+    // Whichever is ready first goes next.
+    while let Some(flow) = flows.iter_mut().filter(|f| f.left > 0).min_by_key(|f| f.ready) {
+        let bytes = flow.left.min(CHUNK);
+        if let Some(until) = flow.window.full_until(bytes, flow.ready) {
+            flow.ready = until;
+            continue;
+        }
+        let passed = bottleneck.pass(bytes, flow.ready);
+        flow.window.sent(bytes, passed);
+        flow.left -= bytes;
+        flow.ready = passed;
+        flow.arrived = passed + line.round_trip / 2;
+    }
+    flows.into_iter().map(|f| f.arrived).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn line(mbit: f64, round_trip: u64) -> Direction {
+        Direction { rate: mbit * 125_000.0, round_trip: Duration::from_millis(round_trip) }
+    }
+
+    fn ms(duration: Duration) -> f64 {
+        duration.as_secs_f64() * 1000.0
+    }
+
+    #[test]
+    fn a_small_body_takes_half_a_round_trip_and_its_bytes() {
+        // 10,000 bytes at 500,000 a second: 20 ms, and 60 ms on the way.
+        assert!((ms(transfer(line(4.0, 120), 10_000)) - 80.0).abs() < 0.01);
+    }
+
+    #[test]
+    fn slow_start_worked_by_hand() {
+        // 100 Mbit/s, 100 ms: 14.6, then 29.2, then 58.4 kB a round trip. The third round's last byte of
+        // 100,000 arrives two round trips after the first round began to be acknowledged.
+        let took = ms(transfer(line(100.0, 100), 100_000));
+        assert!((250.0..262.0).contains(&took), "{took}");
+        assert!((ms(transfer(line(100.0, 100), 14_600)) - 51.168).abs() < 0.01, "the first window goes at once");
+    }
+
+    #[test]
+    fn twelve_connections_share_one_line() {
+        let took = transfers(line(4.0, 120), &[50_000; 12]);
+        let last = took.iter().max().copied().map_or(0.0, ms);
+        // 600,000 bytes at 500,000 a second, and half a round trip: twelve first windows keep the line full.
+        assert!((last - 1260.0).abs() < 5.0, "{last}");
+        let first = took.iter().min().copied().map_or(0.0, ms);
+        assert!(last - first < 150.0, "they take turns: {first} to {last}");
+    }
+
+    proptest! {
+        #[test]
+        fn nothing_is_faster_than_the_line(bodies in prop::collection::vec(1usize..400_000, 1..8), mbit in 0.5f64..50.0, trip in 0u64..300) {
+            let line = line(mbit, trip);
+            let took = transfers(line, &bodies);
+            let all: usize = bodies.iter().sum();
+            let last = took.iter().max().copied().unwrap_or_default();
+            #[allow(clippy::cast_precision_loss)]
+            let least = all as f64 / line.rate + line.round_trip.as_secs_f64() / 2.0;
+            prop_assert!(last.as_secs_f64() >= least - 1e-6);
+            for (alone, with) in bodies.iter().map(|b| transfer(line, *b)).zip(&took) {
+                prop_assert!(alone <= *with + Duration::from_micros(1), "company makes nothing faster");
+            }
+        }
+
+        #[test]
+        fn more_bytes_take_longer(bytes in 1usize..2_000_000, more in 1usize..500_000, mbit in 0.5f64..50.0, trip in 0u64..300) {
+            let line = line(mbit, trip);
+            prop_assert!(transfer(line, bytes) < transfer(line, bytes + more));
+        }
+    }
+}
