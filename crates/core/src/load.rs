@@ -74,6 +74,12 @@ pub struct Observed {
     pub fcp_ms: Option<Millis>,
     pub lcp_ms: Option<Millis>,
     pub cls: Option<f64>,
+    /// When the main thread had painted it (Paint Timing, `paintTime`).
+    pub fcp_paint_ms: Option<Millis>,
+    pub lcp_paint_ms: Option<Millis>,
+    /// When it was on the screen (Paint Timing, `presentationTime`).
+    pub fcp_presentation_ms: Option<Millis>,
+    pub lcp_presentation_ms: Option<Millis>,
 }
 
 /// Everything observed in one page load. Times count from navigation start.
@@ -118,6 +124,9 @@ pub struct Load {
     /// Changes of the page by scripts, in order of time.
     #[serde(default)]
     pub changes: Vec<PageChange>,
+    /// When frames of the page were on the screen, in order of time.
+    #[serde(default)]
+    pub presentations: Vec<Millis>,
     /// Input events as the browser timed them.
     #[serde(default)]
     pub events: Vec<EventTiming>,
@@ -162,6 +171,7 @@ impl Load {
             dom_interactive: None,
             forced: Vec::new(),
             changes: Vec::new(),
+            presentations: Vec::new(),
             events: Vec::new(),
             user_timings: Vec::new(),
             profile: None,
@@ -176,7 +186,7 @@ impl Load {
     /// The main document: the last hop of the navigation's redirects.
     #[must_use]
     pub fn document(&self) -> Option<&Request> {
-        let mut document = self
+        let document = self
             .requests
             .iter()
             .find(|r| r.main_frame && r.kind == ResourceKind::Document && *r.url == *self.url)
@@ -184,13 +194,7 @@ impl Load {
             .or_else(|| {
                 self.requests.first().filter(|r| r.kind == ResourceKind::Document || r.redirected_from.is_none())
             })?;
-        // Follow the hops; ids rise, so this ends.
-        while let Some(next) =
-            self.requests.iter().find(|r| r.redirected_from == Some(document.id) && r.id > document.id)
-        {
-            document = next;
-        }
-        Some(document)
+        Some(self.last_hop(document))
     }
 
     /// The request with this id.
@@ -212,13 +216,40 @@ impl Load {
     }
 
     /// The request whose bytes an URL's user in the page got: the last one for it that had ended by
-    /// `by`, and one of the page itself rather than of a worker or an inner frame.
+    /// `by`, and one of the page itself rather than of a worker or an inner frame. Where the address
+    /// redirects, the hop that brought the file.
     #[must_use]
     pub fn request_for(&self, url: &str, by: Millis) -> Option<&Request> {
-        let bare = |u: &str| u.split('#').next().map(str::to_owned);
-        let wanted = bare(url);
-        let same = self.requests.iter().filter(|r| bare(&r.url) == wanted);
+        fn bare(url: &str) -> &str {
+            url.split('#').next().unwrap_or(url)
+        }
+        let same = self.requests.iter().filter(|r| bare(&r.url) == bare(url));
         let mut in_time = same.clone().filter(|r| r.start <= by && r.end.is_none_or(|end| end <= by + Millis(1.0)));
-        in_time.clone().rfind(|r| r.main_frame).or_else(|| in_time.next_back()).or_else(|| same.clone().next())
+        let found =
+            in_time.clone().rfind(|r| r.main_frame).or_else(|| in_time.next_back()).or_else(|| same.clone().next())?;
+        Some(self.last_hop(found))
+    }
+
+    /// The hop that a request's redirects led to; itself where there are none.
+    #[must_use]
+    pub fn last_hop<'a>(&'a self, request: &'a Request) -> &'a Request {
+        let mut at = request;
+        // Ids rise from hop to hop, so this ends.
+        while let Some(next) =
+            self.requests.get(at.id.0 as usize..).into_iter().flatten().find(|r| r.redirected_from == Some(at.id) && r.id > at.id)
+        {
+            at = next;
+        }
+        at
+    }
+
+    /// The hop that a request's redirects began with; itself where there are none.
+    #[must_use]
+    pub fn first_hop<'a>(&'a self, request: &'a Request) -> &'a Request {
+        let mut at = request;
+        while let Some(before) = at.redirected_from.filter(|from| *from < at.id).and_then(|from| self.request(from)) {
+            at = before;
+        }
+        at
     }
 }

@@ -78,12 +78,16 @@ pub struct Moved {
     pub element: Option<String>,
 }
 
-/// A layout shift of the main frame (W3C Layout Instability).
+/// A layout shift (W3C Layout Instability).
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
 pub struct LayoutShift {
     pub at: Millis,
+    /// That of an inner frame is weighted by its share of the viewport.
     pub score: f64,
+    /// Whether it happened in a frame within the page.
+    #[serde(default)]
+    pub inner: bool,
     pub had_recent_input: bool,
     /// The moved elements, where they stood before and after.
     pub moved: Vec<Moved>,

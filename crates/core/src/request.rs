@@ -296,7 +296,12 @@ pub(crate) fn short_name(url: &str) -> String {
     let after = bare.split_once("://").map_or(bare, |(_, rest)| rest);
     let trimmed = after.trim_end_matches('/');
     let name = trimmed.rsplit('/').next().unwrap_or(trimmed);
-    let name = if url.starts_with("data:") { "data: URL" } else { name };
+    // What a blob is called is made up anew in every load.
+    let name = match url.split_once(':') {
+        Some(("data", _)) => "data: URL",
+        Some(("blob", _)) => "blob: URL",
+        _ => name,
+    };
     if name.chars().count() > 48 {
         format!("{}…", name.chars().take(47).collect::<String>())
     } else {

@@ -235,7 +235,7 @@ fn pictures_without_dimensions_are_named_once_with_the_shift_they_made() {
         ],
         ..PageFacts::default()
     });
-    let shift = |ms: f64| LayoutShift { at: Millis(ms), score: 0.1, had_recent_input: false, moved: Vec::new() };
+    let shift = |ms: f64| LayoutShift { at: Millis(ms), score: 0.1, inner: false, had_recent_input: false, moved: Vec::new() };
     // The picture's last byte comes at 500 ms; a shift a second later is not its doing.
     site.0.shifts = vec![shift(560.0), shift(1_500.0)];
     let findings = found(&site, "image-without-dimensions");

@@ -96,8 +96,28 @@ pub struct HarPage {
     pub notes: Vec<String>,
 }
 
-/// A picture is stamped when its frame begins; it is on the screen one refresh of 60 Hz later.
-const SHOWN: Millis = Millis(1000.0 / 60.0);
+/// A picture of the screen is stamped by another clock than paints are, from this long after its
+/// frame was presented …
+const STAMPED_AFTER: f64 = 8.0;
+/// … to this long before: the browser takes it when it begins the frame.
+const STAMPED_BEFORE: f64 = 34.0;
+/// Where in between it is stamped as a rule.
+const STAMPED_AS_A_RULE: f64 = 11.0;
+
+/// When the frame was on the screen that a picture stamped at a moment shows: the presentation that
+/// it belongs to, and of several the one at which the browser says that something was painted first
+/// (`painted`). A picture of something that the main thread did not draw has none; it is placed as
+/// far from its stamp as others are as a rule. No picture goes before the one before it.
+fn presented(stamped: f64, after: f64, presentations: &[Millis], painted: &[Millis]) -> f64 {
+    let wanted = stamped + STAMPED_AS_A_RULE;
+    let off = |at: &&Millis| (at.0 - wanted).abs();
+    let its = |moments: &[Millis]| {
+        let near = |at: &&Millis| at.0 > after && at.0 >= stamped - STAMPED_AFTER && at.0 <= stamped + STAMPED_BEFORE;
+        moments.iter().filter(near).min_by(|a, b| off(a).total_cmp(&off(b))).map(|at| at.0)
+    };
+    its(painted).or_else(|| its(presentations)).unwrap_or(wanted).max(after)
+}
+
 /// How much later the network process may hear of a request than the page asked for it.
 const HEARD: Millis = Millis(60.0);
 
@@ -153,7 +173,7 @@ impl RawLoad {
         };
         load.notes.extend(network_notes(&facts, wanted));
         load.requests = facts.requests;
-        let placed = self.place_frames(facts.wall_offset, navigation_us);
+        let placed = self.place_frames(facts.wall_offset, trace.as_ref());
 
         if let Some(trace) = trace {
             self.add_trace(&mut load, trace);
@@ -219,9 +239,17 @@ impl RawLoad {
     }
 
     /// Frames on the load's clock: their wall clock joined to the monotonic one of the events.
-    fn place_frames(&self, wall_offset: Option<f64>, navigation_us: Option<f64>) -> Vec<(ScreenFrame, &[u8])> {
-        let place = |frame: &FrameRecord| match (frame.wall_s, wall_offset, navigation_us) {
-            (Some(wall), Some(offset), Some(start)) => Some((wall - offset) * 1000.0 - start / 1000.0 + SHOWN.0),
+    fn place_frames(&self, wall_offset: Option<f64>, trace: Option<&trace::TraceFacts>) -> Vec<(ScreenFrame, &[u8])> {
+        let painted: Vec<Millis> = trace
+            .map(|t| t.fcp.into_iter().chain(t.lcp_candidates.iter().map(|c| c.at)).collect())
+            .unwrap_or_default();
+        let mut last = f64::NEG_INFINITY;
+        let mut place = |frame: &FrameRecord| match (frame.wall_s, wall_offset, trace) {
+            (Some(wall), Some(offset), Some(trace)) => {
+                let stamped = (wall - offset) * 1000.0 - trace.navigation_start_us / 1000.0;
+                last = presented(stamped, last, &trace.presentations, &painted);
+                Some(last)
+            }
             _ => frame.at_ms.map(|at| at.0),
         };
         let mut placed: Vec<(f64, &FrameRecord, &[u8])> =
@@ -269,6 +297,14 @@ impl RawLoad {
         load.shifts = trace.shifts;
         load.forced = trace.forced;
         load.changes = trace.changes;
+        load.presentations = trace.presentations;
+        for (url, ran) in &trace.worker_runs {
+            // A worker's script is announced as ended when the worker first rests: it had come when it ran.
+            let its = |r: &&mut Request| r.kind == phainon_core::ResourceKind::Script && *r.url == **url && r.start < *ran;
+            if let Some(request) = load.requests.iter_mut().find(its) {
+                request.end = Some(request.end.map_or(*ran, |end| end.min(*ran)).max(request.first_byte.unwrap_or(request.start)));
+            }
+        }
         load.events = trace.events;
         load.user_timings = trace.user_timings;
         load.profile = trace.profile;
@@ -409,4 +445,21 @@ pub(crate) fn renumber(mut requests: Vec<Request>) -> Vec<Request> {
             .map(RequestId);
     }
     requests
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pictures_are_placed_at_their_presentations() {
+        let shown = [Millis(149.0), Millis(171.5), Millis(600.0), Millis(616.0)];
+        let painted = [Millis(171.5)];
+        let at = |stamped, after| presented(stamped, after, &shown, &painted);
+        assert_eq!(at(146.0, 8.0), 171.5, "what was painted first is what a changed screen shows");
+        assert_eq!(at(590.0, 171.5), 600.0);
+        assert_eq!(at(592.0, 600.0), 616.0, "one presentation, one picture");
+        assert_eq!(at(300.0, 171.5), 311.0, "without a presentation, as far from its stamp as others");
+        assert_eq!(at(300.0, 320.0), 320.0, "and never before the picture before");
+    }
 }

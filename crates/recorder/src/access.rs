@@ -128,6 +128,13 @@ fn pairs(text: &str, between: char, what: &str, example: &str) -> Result<Vec<(St
         .collect()
 }
 
+/// Whether what is blocked is a whole host: the link refuses it then, to documents of inner frames too,
+/// which the browser's own blocking by address lets pass.
+#[must_use]
+pub fn is_host(blocked: &str) -> bool {
+    !blocked.contains(['*', '/', ':'])
+}
+
 /// The patterns by which the browser blocks a host (with what lies below it) or a part of addresses.
 #[must_use]
 pub fn block_patterns(blocked: &str) -> Vec<String> {

@@ -10,8 +10,8 @@
       told.supported = false;
     }
   };
-  watch('paint', (e) => { if (e.name === 'first-contentful-paint') told.fcp = e.startTime; });
-  watch('largest-contentful-paint', (e) => { told.lcp = e.startTime; });
+  watch('paint', (e) => { if (e.name === 'first-contentful-paint') Object.assign(told, { fcp: e.startTime, fcpPaint: e.paintTime, fcpShown: e.presentationTime }); });
+  watch('largest-contentful-paint', (e) => { Object.assign(told, { lcp: e.startTime, lcpPaint: e.paintTime, lcpShown: e.presentationTime }); });
   watch('layout-shift', (e) => {
     if (e.hadRecentInput) return;
     if (sum && e.startTime - last < 1000 && e.startTime - first < 5000) sum += e.value;

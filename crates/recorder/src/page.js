@@ -38,6 +38,13 @@
       return false;
     }
   };
+  // Out of the flow nothing makes room for it, so its coming moves nothing.
+  const floatingOf = (element) => {
+    for (let at = element; at && at.nodeType === 1; at = at.parentElement) {
+      if (['absolute', 'fixed'].includes(getComputedStyle(at).position)) return true;
+    }
+    return false;
+  };
   const images = [];
   for (const image of [...document.images].slice(0, 2000)) {
     const box = boxOf(image);
@@ -45,6 +52,7 @@
       url: image.currentSrc || image.src, selector: selectorOf(image), rect: box,
       natural_width: image.naturalWidth, natural_height: image.naturalHeight,
       sized: sizedOf(image), lazy: image.loading === 'lazy', hidden: hiddenOf(image, box), background: false,
+      out_of_flow: floatingOf(image), fit: getComputedStyle(image).objectFit,
     });
   }
   const elements = document.getElementsByTagName('*');
@@ -60,6 +68,10 @@
   const told = globalThis.__observed || {};
   return {
     facts: { title: document.title, images, elements: elements.length, height: document.documentElement?.scrollHeight ?? 0 },
-    observed: { fcp_ms: told.fcp ?? null, lcp_ms: told.lcp ?? null, cls: told.supported ? told.cls : null },
+    observed: {
+      fcp_ms: told.fcp ?? null, lcp_ms: told.lcp ?? null, cls: told.supported ? told.cls : null,
+      fcp_paint_ms: told.fcpPaint ?? null, lcp_paint_ms: told.lcpPaint ?? null,
+      fcp_presentation_ms: told.fcpShown ?? null, lcp_presentation_ms: told.lcpShown ?? null,
+    },
   };
 })()

@@ -33,6 +33,7 @@ impl LoadJob<'_> {
             Some(Trouble::Private) => {
                 RecordError::Address(format!("{host} is a private address, and this server records public ones only."))
             }
+            Some(Trouble::Blocked) => RecordError::Unreachable(host, "this recording blocks it".into()),
             Some(Trouble::Unreachable(why)) => RecordError::Unreachable(host, why),
             None => {
                 let code = error.trim_start_matches("net::");

@@ -6,7 +6,7 @@ use crate::log_in::log_in;
 use crate::private::Secrets;
 use crate::shaper::{HostMap, Link, Shaper};
 use crate::steps::Step;
-use crate::{RecordError, browser, detail, machine};
+use crate::{RecordError, access, browser, detail, machine};
 use phainon_core::{Conditions, Visit};
 use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
 use serde::Serialize;
@@ -210,7 +210,8 @@ pub async fn record(
     let mut keeper = Keeper { request, parts, secrets: Secrets::of(request.access.secrets()), usable: false };
     keeper.secrets.learn(url.as_str(), &request.private);
     for number in 1..=of {
-        let link = Link::of(&about.conditions, hosts.clone(), request.public_only);
+        let mut link = Link::of(&about.conditions, hosts.clone(), request.public_only);
+        link.blocked = request.blocked.iter().filter(|b| access::is_host(b)).map(|b| b.to_ascii_lowercase()).collect();
         let shaper =
             Shaper::start(link).await.map_err(|e| RecordError::Other(format!("The link shaper did not start: {e}")))?;
         let mut job = LoadJob {

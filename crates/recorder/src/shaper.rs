@@ -36,6 +36,8 @@ pub struct Link {
     pub hosts: HostMap,
     /// Refuse addresses that are not public (the stand-in's excepted).
     pub public_only: bool,
+    /// Hosts that are not connected to, with what lies below them.
+    pub blocked: Vec<String>,
 }
 
 impl Link {
@@ -49,6 +51,7 @@ impl Link {
             up: conditions.up_bits as f64 / 8.0,
             hosts,
             public_only,
+            blocked: Vec::new(),
         }
     }
 }
@@ -62,6 +65,8 @@ pub enum Trouble {
     Private,
     /// The address did not take the connection.
     Unreachable(String),
+    /// This recording is made without it.
+    Blocked,
 }
 
 struct Shared {
@@ -134,7 +139,11 @@ async fn serve(mut client: TcpStream, shared: Arc<Shared>) -> io::Result<()> {
     let upstream = match connect(&host, port, &shared.link).await {
         Ok(stream) => stream,
         Err(trouble) => {
-            let code = if matches!(trouble, Trouble::Unreachable(_)) { 5 } else { 4 };
+            let code = match trouble {
+                Trouble::Unreachable(_) => 5,
+                Trouble::Blocked => 2,
+                Trouble::Unresolved | Trouble::Private => 4,
+            };
             note(trouble);
             client.write_all(&reply(code)).await?;
             return Ok(());
@@ -195,6 +204,9 @@ async fn greet(client: &mut TcpStream) -> io::Result<Option<(String, u16)>> {
 
 async fn connect(host: &str, port: u16, link: &Link) -> Result<TcpStream, Trouble> {
     let unreachable = |e: &dyn std::fmt::Display| Trouble::Unreachable(e.to_string());
+    if link.blocked.iter().any(|b| host == b || host.strip_suffix(b.as_str()).is_some_and(|rest| rest.ends_with('.'))) {
+        return Err(Trouble::Blocked);
+    }
     if let Some(local) = link.hosts.get(host) {
         return TcpStream::connect(local).await.map_err(|e| unreachable(&e));
     }

@@ -27,6 +27,8 @@ pub struct Answered {
     pub session: Option<String>,
     /// Bytes of the body after unpacking, as far as they were counted.
     pub received: u64,
+    /// Bytes over the line that were more than the headers.
+    pub expected: u64,
     /// The encoding of its text, as the browser understood it.
     pub charset: String,
 }
@@ -40,6 +42,9 @@ struct Open {
     /// Seconds of the browser's monotonic clock.
     asked: f64,
     received: u64,
+    /// Bytes over the line: of the headers, and in all.
+    headers: u64,
+    encoded: u64,
     charset: String,
     fetched: bool,
     /// The answer's headers have come.
@@ -115,8 +120,11 @@ impl Traffic {
                 let kind = params["type"].as_str().unwrap_or("");
                 let Some(open) = self.all.get_mut(id) else { return };
                 open.answered = true;
+                // A worker's own session tells of the answer to its script, and has the body.
+                open.session = event.session.clone();
                 open.fetched = kind == "Fetch";
                 open.last = Some(Instant::now());
+                open.headers = whole(&params["response"]["encodedDataLength"]);
                 open.charset = params["response"]["charset"].as_str().unwrap_or("").to_owned();
                 if matches!(kind, "EventSource" | "WebSocket") {
                     open.stream = true;
@@ -144,6 +152,9 @@ impl Traffic {
             "Network.loadingFinished" => {
                 self.in_flight.remove(id);
                 self.finished.push(id.to_owned());
+                if let Some(open) = self.all.get_mut(id) {
+                    open.encoded = whole(&params["encodedDataLength"]);
+                }
             }
             "Network.loadingFailed" => {
                 self.in_flight.remove(id);
@@ -206,10 +217,16 @@ impl Traffic {
                 id: id.clone(),
                 session: open.session.clone(),
                 received: open.received,
+                expected: open.encoded.saturating_sub(open.headers),
                 charset: open.charset.clone(),
             })
             .collect()
     }
+}
+
+fn whole(value: &Value) -> u64 {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+    value.as_f64().filter(|v| (0.0..1e15).contains(v)).map_or(0, |v| v as u64)
 }
 
 fn is_http(url: &str) -> bool {

@@ -17,10 +17,13 @@ pub struct Interactive {
 /// From FCP, the first window of five seconds with no long task and at most two GET requests in
 /// flight; TTI is the end of the last long task before that window, or FCP. A recording stops
 /// watching once the page has been quiet for a while; a window that is quiet up to that moment
-/// counts as quiet, unless the recording was cut off.
+/// counts as quiet, unless the recording was cut off. Never before DOMContentLoaded: a page whose
+/// scripts have not all run is not interactive. What a scripted user sets off is not the load's: the
+/// load ends where the first step begins.
 #[must_use]
 pub fn time_to_interactive(load: &Load) -> Option<Interactive> {
     let fcp = load.fcp?;
+    let over = load.acted.unwrap_or(Millis(f64::INFINITY));
     if load.why_missing(Subject::MainThread).is_some() {
         return None;
     }
@@ -28,7 +31,7 @@ pub fn time_to_interactive(load: &Load) -> Option<Interactive> {
     let mut busy: Vec<(Millis, Millis)> =
         load.work.iter().filter(|w| w.depth == 0 && w.duration > LONG).map(|w| (w.start, w.end())).collect();
     busy.extend(crowded(load));
-    busy.retain(|&(_, end)| end > fcp);
+    busy.retain(|&(start, end)| end > fcp && start < over);
     busy.sort_by(|a, b| a.0.order(&b.0));
 
     let mut quiet_from = fcp;
@@ -38,16 +41,17 @@ pub fn time_to_interactive(load: &Load) -> Option<Interactive> {
         }
         quiet_from = quiet_from.max(end);
     }
-    if load.cut_off && load.end - quiet_from < QUIET {
+    let earliest = load.dom_content_loaded.map_or(fcp, |at| at.max(fcp));
+    if load.cut_off && load.acted.is_none() && load.end - quiet_from < QUIET {
         return Some(Interactive { at: load.end.max(fcp), recording_ended: true });
     }
     let last_long = load
         .work
         .iter()
-        .filter(|w| w.depth == 0 && w.duration > LONG && w.end() <= quiet_from + Millis(0.001))
-        .map(super::super::work::Work::end)
-        .fold(fcp, Millis::max);
-    Some(Interactive { at: last_long.max(fcp), recording_ended: false })
+        .filter(|w| w.depth == 0 && w.duration > LONG && w.start < over && w.end() <= quiet_from + Millis(0.001))
+        .map(crate::Work::end)
+        .fold(earliest, Millis::max);
+    Some(Interactive { at: last_long, recording_ended: false })
 }
 
 /// Spans of time in which more than two GET requests were in flight.
@@ -123,6 +127,26 @@ mod tests {
         // 1,100 to 1,300; then at 6,200, within five seconds of 1,300; the one at 13,000 comes after a quiet window.
         assert_eq!(tti(&load(&[(1100.0, 200.0), (6200.0, 100.0), (13_000.0, 400.0)], &[])), 6300.0);
         assert_eq!(tti(&load(&[(1100.0, 200.0), (6300.0, 100.0)], &[])), 1300.0, "five full seconds lie between");
+    }
+
+    #[test]
+    fn it_is_never_before_dom_content_loaded() {
+        let mut late = load(&[(1100.0, 100.0)], &[]);
+        late.dom_content_loaded = Some(Millis(2600.0));
+        assert_eq!(tti(&late), 2600.0);
+        late.dom_content_loaded = Some(Millis(900.0));
+        assert_eq!(tti(&late), 1200.0);
+    }
+
+    #[test]
+    fn what_a_scripted_user_sets_off_is_not_the_loads() {
+        // The first step begins at 4,000 and keeps the main thread for 400 ms.
+        let mut acted = load(&[(1100.0, 200.0), (4010.0, 400.0)], &[]);
+        assert_eq!(tti(&acted), 4410.0, "without knowing of the step it would be the load's");
+        acted.acted = Some(Millis(4000.0));
+        assert_eq!(tti(&acted), 1300.0);
+        let tbt = crate::metrics::total_blocking_time(&acted, Millis(1300.0));
+        assert_eq!(tbt, Some(Millis(150.0)));
     }
 
     #[test]

@@ -29,7 +29,8 @@ pub fn lcp_parts(load: &Load) -> Option<LcpParts> {
         _ => None,
     };
     // A picture that was there before the document's first byte (a preload header, a cache) has no delay.
-    let start = file.map_or(ttfb, |r| r.start.max(ttfb).min(lcp));
+    // Its redirects are part of fetching it.
+    let start = file.map_or(ttfb, |r| load.first_hop(r).start.max(ttfb).min(lcp));
     let end = file.map_or(start, |r| r.end.unwrap_or(lcp).max(start).min(lcp));
     Some(LcpParts {
         ttfb_ms: ttfb,
@@ -44,8 +45,7 @@ mod tests {
     use super::*;
     use crate::{LcpCandidate, Request, ResourceKind};
 
-    #[test]
-    fn the_parts_of_a_picture_follow_its_request() {
+    fn load() -> Load {
         let mut load = Load::empty("http://www.skerryline.test/");
         let mut document = Request::new(0, "http://www.skerryline.test/", ResourceKind::Document);
         document.first_byte = Some(Millis(640.0));
@@ -64,10 +64,29 @@ mod tests {
             snippet: None,
             rect: None,
         }];
-        let parts = lcp_parts(&load).expect("has a candidate");
+        load
+    }
+
+    #[test]
+    fn the_parts_of_a_picture_follow_its_request() {
+        let parts = lcp_parts(&load()).expect("has a candidate");
         assert_eq!(
             (parts.ttfb_ms.0, parts.load_delay_ms.0, parts.load_duration_ms.0, parts.render_delay_ms.0),
             (640.0, 2010.0, 2140.0, 420.0)
         );
+    }
+
+    #[test]
+    fn a_redirect_before_the_picture_is_part_of_fetching_it() {
+        let mut load = load();
+        // The element names the address that redirects: asked for at 2,000, answered at 2,650.
+        let mut file = load.requests[1].clone();
+        (file.id, file.redirected_from) = (crate::RequestId(2), Some(crate::RequestId(1)));
+        file.url = "http://static.skerryline.test/hero.jpg".into();
+        (load.requests[1].start, load.requests[1].end) = (Millis(2000.0), Some(Millis(2650.0)));
+        load.requests.push(file);
+        let parts = lcp_parts(&load).expect("has a candidate");
+        assert_eq!((parts.load_delay_ms.0, parts.load_duration_ms.0, parts.render_delay_ms.0), (1360.0, 2790.0, 420.0));
+        assert_eq!(load.request_for("http://www.skerryline.test/hero.jpg", Millis(5210.0)).map(|r| r.id.0), Some(2));
     }
 }

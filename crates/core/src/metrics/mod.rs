@@ -10,7 +10,7 @@ mod speed_index;
 mod tbt;
 mod weight;
 
-pub use cls::cls;
+pub use cls::{cls, cls_of_main_frame};
 pub use inp::inp;
 pub use interactive::{Interactive, time_to_interactive};
 pub use lcp::{LcpParts, lcp_parts};
@@ -38,8 +38,12 @@ pub struct Metrics {
     pub fcp_ms: Option<Millis>,
     /// Largest Contentful Paint: the last candidate before input or the end of the load.
     pub lcp_ms: Option<Millis>,
-    /// Cumulative Layout Shift (W3C Layout Instability; the largest session window).
+    /// Cumulative Layout Shift (W3C Layout Instability; the largest session window). Inner frames
+    /// count with their share of the viewport.
     pub cls: Option<f64>,
+    /// The main frame's own, as the page's observer sees it.
+    #[serde(default)]
+    pub cls_main_frame: Option<f64>,
     /// Total Blocking Time.
     pub tbt_ms: Option<Millis>,
     /// Time to Interactive.
@@ -77,6 +81,7 @@ pub fn metrics(load: &Load) -> Metrics {
         fcp_ms: load.fcp,
         lcp_ms: load.largest().map(|c| c.at),
         cls: (has_paints && load.fcp.is_some()).then(|| cls(&load.shifts)),
+        cls_main_frame: (has_paints && load.fcp.is_some()).then(|| cls_of_main_frame(&load.shifts)),
         tbt_ms: interactive.as_ref().and_then(|i| total_blocking_time(load, i.at)),
         tti_ms: interactive.as_ref().map(|i| i.at),
         tti_at_end: interactive.as_ref().is_some_and(|i| i.recording_ended),

@@ -45,6 +45,10 @@ struct Hop {
     has_extra: Option<bool>,
     early_hints: bool,
     fetched: bool,
+    /// Which document asked; empty for a worker's script.
+    loader: String,
+    /// Wall clock when the answer's headers were there.
+    answered_wall_s: Option<f64>,
 }
 
 impl Hop {
@@ -190,6 +194,7 @@ impl Reader {
             request.initiator = Initiator { kind: InitiatorKind::Redirect, ..Initiator::default() };
         }
         let mut hop = new_hop(request, at);
+        hop.loader = params["loaderId"].as_str().unwrap_or("").to_owned();
         hop.frame = params["frameId"].as_str().map(str::to_owned);
         hop.redirected_from = redirected_from;
         hop.fetched = params["type"].as_str() == Some("Fetch");
@@ -261,13 +266,23 @@ impl Reader {
         let before = (kept.len() < all)
             .then(|| Before { requests: all - kept.len(), after: Millis(start_us / 1000.0 - first * 1000.0) });
         let at = |seconds: f64| Millis((seconds * 1000.0 - start_us / 1000.0).max(0.0));
+        let wall_offset = self.wall_offset;
         let unread = self.hops.iter().filter(|h| h.fetched && h.finished.is_none() && h.request.status.is_some()).count();
         let mut requests: Vec<Request> = self
             .hops
             .into_iter()
             .map(|hop| {
+                let worker = is_worker_script(&hop);
                 let mut request = hop.request;
                 request.start = at(hop.asked);
+                if worker {
+                    let body = request.header("content-length").and_then(|v| v.trim().parse::<u64>().ok());
+                    let plain = request.header("content-encoding").is_none().then_some(request.unpacked.map(|b| b.0));
+                    let headers = request.transferred.unwrap_or_default().0;
+                    request.transferred = body.or(plain.flatten()).map(|body| Bytes(headers + body));
+                    let answered = hop.answered_wall_s.zip(wall_offset).map(|(wall, offset)| at(wall - offset));
+                    request.first_byte = answered.map(|t| t.max(request.start));
+                }
                 trace::timing(&mut request, &hop.timing, start_us);
                 request.end = hop.finished.map(|t| at(t).max(request.start));
                 if let (Some(first), Some(end)) = (request.first_byte, request.end) {
@@ -300,6 +315,8 @@ fn new_hop(request: Request, asked: f64) -> Hop {
         has_extra: None,
         early_hints: false,
         fetched: false,
+        loader: String::new(),
+        answered_wall_s: None,
     }
 }
 
@@ -329,6 +346,12 @@ fn response(hop: &mut Hop, response: &Value) {
         request.cache = Some(CacheSource::ServiceWorker);
     }
     hop.timing = response["timing"].clone();
+    hop.answered_wall_s = response["responseTime"].as_f64().filter(|t| *t > 0.0).map(|t| t / 1000.0);
+}
+
+/// The browser counts only the headers of a worker's script, and tells no phases of it.
+fn is_worker_script(hop: &Hop) -> bool {
+    hop.request.kind == ResourceKind::Script && hop.timing.is_null() && hop.request.cache.is_none() && hop.loader.is_empty()
 }
 
 fn whole(value: &Value) -> Option<u64> {

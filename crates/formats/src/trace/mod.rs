@@ -46,6 +46,10 @@ pub struct TraceFacts {
     pub forced: Vec<Forced>,
     /// Changes of the page by scripts.
     pub changes: Vec<PageChange>,
+    /// When frames of this page were on the screen.
+    pub presentations: Vec<Millis>,
+    /// When scripts began to run in workers, by address.
+    pub worker_runs: Vec<(String, Millis)>,
     /// Input events as the browser timed them.
     pub events: Vec<EventTiming>,
     /// The page's own marks and measures.
@@ -274,7 +278,17 @@ impl Reader<'_> {
             }
             "largestContentfulPaint::Candidate" => self.candidate(event, at),
             "LargestImagePaint::Candidate" => self.picture(event),
-            "LayoutShift" if event.thread().0 == main.0 && event.ts >= self.navigation.ts => self.shift(event, at),
+            "LayoutShift" if event.ts >= self.navigation.ts => self.shift(event, main, at),
+            "AnimationFrame::Presentation" if event.thread().0 == main.0 && event.ts >= self.navigation.ts => {
+                self.facts.presentations.push(at(event.ts));
+            }
+            "EvaluateScript" if event.thread() != main && event.ts >= self.navigation.ts => {
+                // In a frame it has one; a worker's has none.
+                let in_worker = event.text(&["data", "frame"]).is_none_or(|frame| frame.is_empty());
+                if let Some(url) = event.text(&["data", "url"]).filter(|_| in_worker) {
+                    self.facts.worker_runs.push((url.into_owned(), at(event.ts)));
+                }
+            }
             "domContentLoadedEventStart" if self.is_frame(event) => self.facts.dom_content_loaded = Some(at(event.ts)),
             "loadEventStart" if self.is_frame(event) => self.facts.load_event = Some(at(event.ts)),
             "domInteractive" if self.is_frame(event) => self.facts.dom_interactive = Some(at(event.ts)),
@@ -331,11 +345,13 @@ impl Reader<'_> {
         let data = &args["data"];
         let time = |key: &str| data[key].as_f64().filter(|t| t.is_finite() && (0.0..1e9).contains(t));
         let kind = data["type"].as_str().unwrap_or("").to_owned();
-        if let ("pointerdown" | "mousedown" | "keydown" | "touchstart" | "click", None) = (&*kind, self.first_input) {
+        // Input in an inner frame does not end the main frame's search for its largest paint.
+        let ours = data["frame"].as_str().is_none_or(|f| f == self.navigation.frame);
+        let first = ours && self.first_input.is_none();
+        if first && matches!(&*kind, "pointerdown" | "mousedown" | "keydown" | "touchstart" | "click") {
             let told = time("timeStamp").map(|at| self.navigation.ts + at * 1000.0);
             self.first_input = Some(told.unwrap_or(event.ts).min(event.ts));
         }
-        let ours = data["frame"].as_str().is_none_or(|f| f == self.navigation.frame);
         let (Some(at), Some(duration), true) = (time("timeStamp"), time("duration"), ours) else { return };
         let start = time("processingStart").unwrap_or(at).max(at);
         let end = time("processingEnd").unwrap_or(start).max(start);
@@ -408,14 +424,19 @@ impl Reader<'_> {
         }
     }
 
-    fn shift(&mut self, event: &Event<'_>, at: &dyn Fn(f64) -> Millis) {
+    /// A shift of the main frame, or of a frame within it: that counts with its share of the viewport
+    /// (Core Web Vitals), which the browser gives as the weighted score.
+    fn shift(&mut self, event: &Event<'_>, main: Thread, at: &dyn Fn(f64) -> Millis) {
         let args = event.args();
         let data = &args["data"];
         let ours = args["frame"].as_str().is_none_or(|f| f == self.navigation.frame);
-        let Some(score) = data["score"].as_f64().filter(|s| s.is_finite() && *s > 0.0) else { return };
-        if !ours || data["is_main_frame"].as_bool() == Some(false) {
+        let inner = data["is_main_frame"].as_bool() == Some(false);
+        // Another tab's main frame is none of this page's.
+        if !inner && !(ours && event.thread().0 == main.0) {
             return;
         }
+        let score = data[if inner { "weighted_score_delta" } else { "score" }].as_f64();
+        let Some(score) = score.filter(|s| s.is_finite() && *s > 0.0) else { return };
         let rect = |value: &Value| {
             let side = |i: usize| value.get(i).and_then(Value::as_f64).unwrap_or(0.0);
             Rect { x: side(0), y: side(1), width: side(2), height: side(3) }
@@ -435,6 +456,7 @@ impl Reader<'_> {
         self.facts.shifts.push(LayoutShift {
             at: at(event.ts),
             score,
+            inner,
             had_recent_input: data["had_recent_input"].as_bool().unwrap_or(false),
             moved,
         });
@@ -456,6 +478,7 @@ impl Reader<'_> {
             }
         }
         self.facts.shifts.sort_by(|a, b| a.at.order(&b.at));
+        self.facts.presentations.sort_by(Millis::order);
         self.facts.changes.sort_by(|a, b| a.at.order(&b.at));
         self.facts.user_timings.sort_by(|a, b| a.at_ms.order(&b.at_ms));
         let mut requests = Vec::new();

@@ -1,0 +1,296 @@
+//! Pages that surprised an earlier version: what the browser does there, and what a recording must say.
+
+#![allow(clippy::unwrap_used)]
+
+use axum::Router;
+use axum::body::Body;
+use axum::extract::Request;
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{Html, IntoResponse, Response};
+use axum::routing::{any, get};
+use phainon_core::{Load, Millis, RequestId, Subject, preset};
+use phainon_recorder::{Access, RecordRequest, Recording, Step, record_whole};
+use std::net::SocketAddr;
+use std::time::Duration;
+use tokio::sync::{Mutex, mpsc};
+
+/// Browsers measure each other when two run at once; these tests take turns.
+static TURN: Mutex<()> = Mutex::const_new(());
+
+const HOST: &str = "www.skerryline.test";
+const OTHER: &str = "media.islandmedia.test";
+
+fn script(text: &str) -> Response {
+    ([(header::CONTENT_TYPE, "text/javascript")], text.to_owned()).into_response()
+}
+
+/// A JPEG with real detail, so that the browser takes it for content.
+fn picture(width: u32, height: u32) -> Vec<u8> {
+    let noisy = image::RgbImage::from_fn(width, height, |x, y| {
+        let at = |n: u32| u8::try_from((x * 31 + y * 17 + (x * y * n) % 97) % 251).unwrap();
+        image::Rgb([at(3), at(5), at(7)])
+    });
+    let mut bytes = Vec::new();
+    image::codecs::jpeg::JpegEncoder::new_with_quality(&mut bytes, 80).encode_image(&noisy).unwrap();
+    bytes
+}
+
+async fn site() -> SocketAddr {
+    let page = |text: &'static str| get(move || async move { Html(text) });
+    let app = Router::new()
+        .route("/worker", page("<!doctype html><h1>Worker</h1><p id=out>waiting</p><script>const w = new Worker('/worker.js'); w.onmessage = (e) => { out.textContent = e.data; };</script>"))
+        .route("/worker.js", get(|| async { script(&format!("postMessage('started');\n/*{}*/\nsetTimeout(() => postMessage('later'), 300);", "x".repeat(500_000))) }))
+        .route("/unread", page("<!doctype html><h1>Nobody reads the answer</h1><script>window.kept = []; fetch('/held').then((r) => kept.push(r)); fetch('/small');</script>"))
+        .route("/small", any(|| async { "x" }))
+        .route("/held", any(|| async {
+            let first = futures::stream::iter([Ok::<_, std::io::Error>("x".repeat(2000))]);
+            Body::from_stream(futures::StreamExt::chain(first, futures::stream::pending()))
+        }))
+        .route("/blob", page("<!doctype html><h1>A picture by way of a blob</h1><script>fetch('/hero.jpg').then((r) => r.blob()).then((b) => { const i = new Image(); i.src = URL.createObjectURL(b); document.body.append(i); });</script>"))
+        .route("/hero.jpg", get(|| async { ([(header::CONTENT_TYPE, "image/jpeg")], picture(600, 400)) }))
+        .route("/hop.jpg", get(|| async {
+            tokio::time::sleep(Duration::from_millis(250)).await;
+            (StatusCode::FOUND, [(header::LOCATION, "/hero.jpg")])
+        }))
+        .route("/redirected", page("<!doctype html><p>Small</p><img src=/hop.jpg width=600 height=400>"))
+        .route("/latin", get(|| async { ([(header::CONTENT_TYPE, "text/html; charset=windows-1252")], b"<!doctype html><title>M\xf6we</title><h1>M\xf6weninsel \x96 caf\xe9</h1>".to_vec()) }))
+        .route("/shifts", page("<!doctype html><style>body{margin:0}</style><h1>Outer</h1><iframe src=/inner style='width:100%;height:400px;border:0'></iframe>"))
+        .route("/inner", page("<!doctype html><style>body{margin:0}</style><div id=late></div><p style='height:200px;background:#ccc'>Moved</p><script>setTimeout(() => { late.style.height = '150px'; }, 400)</script>"))
+        .route("/elsewhere", page("<!doctype html><h1>With a frame of another site</h1><iframe src='http://media.islandmedia.test/inner' width=300 height=200></iframe><img src='http://media.islandmedia.test/hero.jpg' width=60 height=40>"))
+        .route("/steps", page("<!doctype html><h1>Steps</h1><button id=go onclick='const t = performance.now(); while (performance.now() - t < 400);'>Go</button>"))
+        .route("/changing", page("<!doctype html><body style='margin:0;background:#fff'><h1>First</h1><script>addEventListener('load', () => setTimeout(() => { document.body.style.background = '#048'; const d = document.createElement('div'); d.style.cssText = 'font-size:90px;color:#fff'; d.textContent = 'A much larger text that comes late'; document.body.append(d); }, 500));</script>"))
+        .route("/flip", page("<!doctype html><h1>Flip</h1><script>let n = 0; const draw = () => { document.body.style.background = n++ % 2 ? '#fff' : '#135'; requestAnimationFrame(draw); }; draw(); setInterval(() => fetch('/small'), 200);</script>"))
+        .route("/secret", any(|headers: HeaderMap| async move {
+            let has = |name: &str, value: &str| headers.get(name).and_then(|v| v.to_str().ok()).is_some_and(|v| v.contains(value));
+            if has("x-preview", "harbour-word") && has("cookie", "berth=b-s3cret") && has("authorization", "Basic ") {
+                Html("<!doctype html><h1>Let in</h1><img src='http://media.islandmedia.test/echo.jpg' width=60 height=40>").into_response()
+            } else {
+                (StatusCode::UNAUTHORIZED, "no").into_response()
+            }
+        }))
+        .route("/echo.jpg", any(|request: Request<Body>| async move {
+            let leaked = request.headers().contains_key("x-preview") || request.headers().contains_key("authorization");
+            (if leaked { StatusCode::IM_A_TEAPOT } else { StatusCode::OK }, [(header::CONTENT_TYPE, "image/jpeg")], picture(60, 40))
+        }))
+        .route("/members", get(|headers: HeaderMap| async move {
+            let known = headers.get("cookie").and_then(|v| v.to_str().ok()).is_some_and(|v| v.contains("member=yes"));
+            if known { Html("<!doctype html><link rel=stylesheet href=/site.css><h1>Members only</h1>").into_response() } else { (StatusCode::FORBIDDEN, "members only").into_response() }
+        }))
+        .route("/site.css", get(|| async { ([(header::CONTENT_TYPE, "text/css"), (header::CACHE_CONTROL, "max-age=600")], "h1{color:#123}") }))
+        .route("/log-in", page("<!doctype html><link rel=stylesheet href=/site.css><form action=/welcome method=get><input id=word name=word><button id=go>In</button></form>"))
+        .route("/welcome", get(|request: Request<Body>| async move {
+            let right = request.uri().query().is_some_and(|q| q.contains("word=open+sesame"));
+            let cookie = if right { "member=yes; Path=/" } else { "member=no; Path=/" };
+            ([(header::SET_COOKIE, cookie)], Html("<!doctype html><h1>Welcome</h1>"))
+        }));
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+    address
+}
+
+async fn request(path: &str) -> RecordRequest {
+    let address = site().await;
+    let mut request = RecordRequest::new(&format!("http://{HOST}{path}"), preset("unshaped").unwrap(), 1);
+    request.hosts = vec![(HOST.to_owned(), address), (OTHER.to_owned(), address)];
+    request.limits.quiet = Duration::from_millis(800);
+    request.limits.longest = Duration::from_secs(12);
+    request
+}
+
+async fn recorded(request: &RecordRequest) -> Recording {
+    let (sender, _receiver) = mpsc::unbounded_channel();
+    record_whole(request, sender).await.unwrap()
+}
+
+async fn load(path: &str) -> (Recording, Load) {
+    let recording = recorded(&request(path).await).await;
+    assert_eq!(recording.loads[0].failed, None);
+    let load = recording.loads[0].assemble().unwrap();
+    (recording, load)
+}
+
+fn ends_with<'a>(load: &'a Load, end: &str) -> &'a phainon_core::Request {
+    load.requests.iter().find(|r| r.url.ends_with(end)).unwrap_or_else(|| panic!("{end}: {:#?}", load.requests))
+}
+
+#[tokio::test]
+async fn a_workers_script_has_its_bytes_and_its_time() {
+    let _turn = TURN.lock().await;
+    let (_, load) = load("/worker").await;
+    let script = ends_with(&load, "/worker.js");
+    assert_eq!(script.unpacked.unwrap().0, script.body.as_ref().unwrap().size.0);
+    assert!(script.transferred.unwrap().0 > 500_000, "{:?}", script.transferred);
+    assert!(script.first_byte.unwrap() >= script.start && script.first_byte <= script.end, "{script:#?}");
+    // It was at work for a while before it rested, and had come before that.
+    let posted = load.changes.first().unwrap().at;
+    assert!(script.end.unwrap() < posted, "{:?} {posted:?}", script.end);
+}
+
+#[tokio::test]
+async fn pictures_of_the_screen_stand_at_the_paints_that_they_show() {
+    let _turn = TURN.lock().await;
+    let mut wanted = request("/changing").await;
+    for conditions in ["unshaped", "home-laptop", "phone-on-the-move"] {
+        wanted.conditions = preset(conditions).unwrap();
+        let load = recorded(&wanted).await.loads[0].assemble().unwrap();
+        let [first, .., last] = load.frames.as_slice() else { panic!("{:?}", load.frames) };
+        assert!(first.at_ms < load.fcp.unwrap(), "before anything was painted");
+        let late = load.largest().unwrap().at;
+        assert!((last.at_ms - late).0.abs() < 2.0, "{conditions}: {:?} shows the paint of {late:?}", last.at_ms);
+        let at_fcp = load.frames.iter().any(|f| (f.at_ms - load.fcp.unwrap()).0.abs() < 2.0);
+        assert!(at_fcp, "{conditions}: {:?} {:?}", load.frames, load.fcp);
+    }
+}
+
+#[tokio::test]
+async fn an_answer_that_nobody_reads_keeps_no_load_busy() {
+    let _turn = TURN.lock().await;
+    let wanted = request("/unread").await;
+    let recording = recorded(&wanted).await;
+    assert_eq!(recording.loads[0].failed, None);
+    let load = recording.loads[0].assemble().unwrap();
+    let held = ends_with(&load, "/held");
+    assert_eq!((held.status, held.end), (Some(200), None));
+    assert!(load.notes.iter().any(|n| n.starts_with("One answer has no end")), "{:?}", load.notes);
+    assert!(load.end < Millis(8000.0), "{:?}", load.end);
+}
+
+#[tokio::test]
+async fn a_picture_from_a_blob_is_not_named_by_a_number_that_changes() {
+    let _turn = TURN.lock().await;
+    let (_, load) = load("/blob").await;
+    let fetched = ends_with(&load, "/hero.jpg");
+    assert_eq!((fetched.unpacked, &fetched.body), (None, &None), "nobody counted its bytes, so they are not 0");
+    assert!(fetched.transferred.unwrap().0 > 100_000);
+    let blob = load.requests.iter().find(|r| r.url.starts_with("blob:")).unwrap();
+    assert_eq!(blob.short_name(), "blob: URL");
+}
+
+#[tokio::test]
+async fn a_picture_behind_a_redirect_is_the_file_and_its_delay_the_hops() {
+    let _turn = TURN.lock().await;
+    let (_, load) = load("/redirected").await;
+    let largest = load.largest().unwrap();
+    let file = load.request_for(largest.url.as_deref().unwrap(), largest.at).unwrap();
+    assert!(file.url.ends_with("/hero.jpg") && file.redirected_from.is_some(), "{file:#?}");
+    let parts = phainon_core::metrics::lcp_parts(&load).unwrap();
+    assert!(parts.load_duration_ms >= Millis(250.0), "the hop took 250 ms: {parts:?}");
+}
+
+#[tokio::test]
+async fn a_page_in_another_encoding_keeps_its_own_bytes() {
+    let _turn = TURN.lock().await;
+    let (recording, load) = load("/latin").await;
+    let document = load.document().unwrap();
+    let body = &recording.bodies[&document.body.as_ref().unwrap().hash];
+    assert!(body.windows(5).any(|w| w == b"M\xf6wen"), "{body:?}");
+    assert_eq!(document.unpacked.unwrap().0, body.len() as u64);
+    assert_eq!(load.title.as_deref(), Some("Möwe"));
+}
+
+#[tokio::test]
+async fn a_shift_in_an_inner_frame_counts_with_its_share() {
+    let _turn = TURN.lock().await;
+    let (_, load) = load("/shifts").await;
+    let metrics = phainon_core::metrics::metrics(&load);
+    let [shift] = load.shifts.as_slice() else { panic!("{:?}", load.shifts) };
+    assert!(shift.inner && shift.score > 0.03, "{shift:?}");
+    assert_eq!((metrics.cls, metrics.cls_main_frame), (Some(shift.score), Some(0.0)));
+    assert_eq!(load.observed.unwrap().cls, Some(0.0), "the page's own observer sees nothing of it");
+}
+
+#[tokio::test]
+async fn a_click_belongs_to_the_user_and_not_to_the_load() {
+    let _turn = TURN.lock().await;
+    let mut wanted = request("/steps").await;
+    wanted.steps = Step::parse_all("click #go").unwrap();
+    let load = recorded(&wanted).await.loads[0].assemble().unwrap();
+    assert!(load.work.iter().any(|w| w.duration > Millis(350.0)), "the handler keeps the main thread");
+    let metrics = phainon_core::metrics::metrics(&load);
+    assert!(metrics.tbt_ms.unwrap() < Millis(200.0), "{:?}", metrics.tbt_ms);
+    assert!(metrics.tti_ms.unwrap() < load.acted.unwrap(), "{:?} {:?}", metrics.tti_ms, load.acted);
+    assert!(metrics.inp_ms.unwrap() > Millis(350.0));
+}
+
+#[tokio::test]
+async fn a_screen_that_never_rests_keeps_its_newest_picture() {
+    let _turn = TURN.lock().await;
+    let mut wanted = request("/flip").await;
+    wanted.limits.longest = Duration::from_secs(9);
+    let recording = recorded(&wanted).await;
+    let load = recording.loads[0].assemble().unwrap();
+    assert!(load.frames.len() <= 240);
+    let last = load.frames.last().unwrap().at_ms;
+    assert!(last > Millis(6000.0), "{last:?} of {:?}", load.end);
+}
+
+#[tokio::test]
+async fn frames_of_other_sites_are_let_go_on_and_what_is_blocked_is_not_asked_for() {
+    let _turn = TURN.lock().await;
+    let mut wanted = request("/elsewhere").await;
+    wanted.detail = true;
+    let recording = recorded(&wanted).await;
+    let load = recording.loads[0].assemble().unwrap();
+    let inner = ends_with(&load, "/inner");
+    assert!(!inner.main_frame && inner.end.is_some());
+    let detail = recording.detail.unwrap();
+    assert!(detail.notes.is_empty(), "the load for used code came to its end: {:?}", detail.notes);
+
+    wanted.detail = false;
+    wanted.blocked = vec![OTHER.to_owned()];
+    let load = recorded(&wanted).await.loads[0].assemble().unwrap();
+    let theirs: Vec<_> = load.requests.iter().filter(|r| r.url.contains(OTHER)).collect();
+    assert!(!theirs.is_empty() && theirs.iter().all(|r| r.failed.is_some() && r.status.is_none()), "{:?}", theirs.iter().map(|r| (&r.url, &r.failed, r.status)).collect::<Vec<_>>());
+    assert!(ends_with(&load, "/elsewhere").failed.is_none());
+}
+
+#[tokio::test]
+async fn a_page_that_is_not_public_is_opened_and_nothing_of_the_key_is_kept() {
+    let _turn = TURN.lock().await;
+    let mut wanted = request("/secret").await;
+    wanted.access = Access {
+        headers: Access::parse_headers("X-Preview: harbour-word").unwrap(),
+        cookies: Access::parse_cookies("berth=b-s3cret").unwrap(),
+        basic: Access::parse_basic("ann:pass-word").unwrap(),
+        ..Access::default()
+    };
+    let recording = recorded(&wanted).await;
+    assert_eq!(recording.loads[0].failed, None);
+    let load = recording.loads[0].assemble().unwrap();
+    assert_eq!(ends_with(&load, "/echo.jpg").status, Some(200), "a third party does not get the key");
+    let raw = &recording.loads[0];
+    let mut kept = String::from_utf8_lossy(&raw.network.as_ref().unwrap().events).into_owned();
+    kept.push_str(&String::from_utf8_lossy(raw.trace.as_ref().unwrap()));
+    kept.push_str(&serde_json::to_string(&raw.page).unwrap());
+    for secret in ["harbour-word", "b-s3cret", "pass-word", "YW5uOnBhc3Mtd29yZA"] {
+        assert!(!kept.contains(secret), "{secret}");
+    }
+}
+
+#[tokio::test]
+async fn a_log_in_opens_the_page_and_leaves_the_cache_empty() {
+    let _turn = TURN.lock().await;
+    let mut wanted = request("/members").await;
+    let address = |path: &str| format!("http://{HOST}{path}");
+    wanted.access.log_in_at = Some(address("/log-in"));
+    wanted.access.log_in = Step::parse_all("type #word open sesame\nclick #go").unwrap();
+    let recording = recorded(&wanted).await;
+    assert_eq!(recording.loads[0].failed, None);
+    let load = recording.loads[0].assemble().unwrap();
+    assert_eq!(load.document().unwrap().status, Some(200));
+    assert_eq!(ends_with(&load, "/site.css").cache, None, "a first visit, though the log-in had loaded it");
+    assert!(load.requests.iter().all(|r| !r.url.contains("welcome")), "the log-in is not part of the load");
+
+    wanted.access.log_in = Step::parse_all("type #nowhere open sesame").unwrap();
+    let why = recorded(&wanted).await.loads[0].failed.clone().unwrap();
+    assert!(why.starts_with("Logging in failed") && why.contains("#nowhere") && !why.contains("sesame"), "{why}");
+}
+
+#[tokio::test]
+async fn what_a_har_tells_less_is_said() {
+    let _turn = TURN.lock().await;
+    let (_, load) = load("/worker").await;
+    assert!(load.why_missing(Subject::BodyParts).is_none(), "a recording knows when each part of a response came");
+    assert!(load.requests.iter().all(|r| r.id == RequestId(r.id.0)) && !load.document().unwrap().parts.is_empty());
+}
