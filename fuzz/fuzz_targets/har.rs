@@ -2,14 +2,14 @@
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
-use phainon_core::{NoBodies, analyse, document_view};
+use phainon_core::{ Prepared,NoBodies, analyse, document_view};
 use phainon_formats::har;
 
 fuzz_target!(|bytes: &[u8]| {
     let Ok((loads, bodies)) = har::read(bytes, "fuzzed.har") else { return };
     for raw in &loads {
         let Ok(load) = raw.assemble() else { continue };
-        let _ = analyse(&load, &NoBodies);
+        let _ = analyse(&Prepared::plain(load.clone()), &NoBodies);
         if let Some(body) = load.document().and_then(|d| bodies.get(&d.body.as_ref()?.hash)) {
             let _ = document_view(&load, body);
         }

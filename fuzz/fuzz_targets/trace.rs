@@ -3,13 +3,13 @@
 
 use libfuzzer_sys::fuzz_target;
 use phainon_core::profile::functions;
-use phainon_core::{Millis, NoBodies, Owners, analyse, tracks};
+use phainon_core::{ Prepared,Millis, NoBodies, Owners, analyse, tracks};
 use phainon_formats::RawLoad;
 
 fuzz_target!(|bytes: &[u8]| {
     let raw = RawLoad { name: "fuzzed.json".into(), trace: Some(bytes.to_vec()), ..RawLoad::default() };
     let Ok(load) = raw.assemble() else { return };
-    let _ = analyse(&load, &NoBodies);
+    let _ = analyse(&Prepared::plain(load.clone()), &NoBodies);
     let owners = Owners::of(&load, &[]);
     let _ = tracks(&load, &owners).to_bytes();
     if let Some(profile) = &load.profile {

@@ -1,6 +1,7 @@
 //! Everything that is computed from one load, in the shape in which the command line and the API give it.
 
 use crate::checks::{CheckContext, Finding, run_checks};
+use crate::words::{SaidFinding, say_finding};
 use crate::main_thread::{MainThread, main_thread};
 use crate::metrics::{
     DomainShare, LcpParts, Metric, Metrics, Placement, Ruler, WeightShare, by_domain, by_kind, lcp_parts, metrics,
@@ -9,8 +10,8 @@ use crate::metrics::{
 use crate::path::{Leg, path_to_largest};
 use crate::{
     Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Header, Initiator, Interaction, Lanes,
-    Load, Millis, Missing, Moved, Observed, Owner, Owners, Rect, RenderBlocker, RenderBlocking, RequestId,
-    ResourceKind, ScreenFrame, Source, UserTiming, Visit, forced, handlers, interactions, lanes, render_blockers,
+    Load, Millis, Missing, Moved, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
+    ResourceKind, ScreenFrame, Settings, Source, UserTiming, Visit, forced, handlers, interactions, lanes, render_blockers,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -18,7 +19,7 @@ use std::sync::Arc;
 use ts_rs::TS;
 
 /// Rises whenever a load may be analysed differently; cached results of an older version are dropped.
-pub const ANALYSIS_VERSION: u32 = 3;
+pub const ANALYSIS_VERSION: u32 = 4;
 
 /// What the largest paint was.
 pub use crate::paint::PaintKind as LcpKind;
@@ -107,7 +108,6 @@ pub struct RequestRow {
     /// Whether a leg of the path to the largest paint is about it.
     pub on_path: bool,
     pub failed: Option<String>,
-    pub response_headers: Vec<Header>,
     /// Whether its body was kept.
     pub has_body: bool,
     /// For pictures: width and height of the file, and of the largest box it is shown in.
@@ -138,11 +138,14 @@ pub struct ShiftRow {
     pub moved: Vec<Moved>,
 }
 
-/// Everything computed from one load.
+/// Everything computed from one load, but its requests and its main thread.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
+#[ts(export_to = "types.ts", rename = "Overview")]
 #[allow(missing_docs)]
 pub struct Analysis {
+    /// Which version of the core computed it, and with which settings.
+    pub analysis_version: u32,
+    pub settings: String,
     #[ts(type = "string")]
     pub url: Arc<str>,
     pub title: Option<String>,
@@ -164,17 +167,18 @@ pub struct Analysis {
     pub owners: Vec<OwnerAccount>,
     pub weight: Vec<WeightShare>,
     pub domains: Vec<DomainShare>,
-    /// Bandwidth and main thread on the time axis.
-    pub lanes: Lanes,
     pub interactions: Vec<Interaction>,
-    /// The page's own marks and measures.
-    pub user_timings: Vec<UserTiming>,
-    /// Style and layout that scripts forced, by the line that did.
-    pub forced: Vec<ForcedRow>,
-    /// Timers and event handlers.
-    pub handlers: Vec<HandlerRow>,
+    /// What was found, as facts; handed out with words.
+    #[ts(skip)]
     pub findings: Vec<Finding>,
+    /// The rows of the waterfall: a part of their own.
+    #[serde(skip)]
+    #[ts(skip)]
     pub requests: Vec<RequestRow>,
+    /// What the main thread's screen alone needs: a part of its own.
+    #[serde(skip)]
+    #[ts(skip)]
+    pub thread: ThreadDetail,
     pub shifts: Vec<ShiftRow>,
     pub frames: Vec<ScreenFrame>,
     /// The document's `Server-Timing`.
@@ -186,15 +190,50 @@ pub struct Analysis {
     pub notes: Vec<String>,
 }
 
+/// What only the screens with a time axis need of the main thread.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct ThreadDetail {
+    /// Tasks of half a millisecond or more.
+    pub tasks: crate::TaskColumns,
+    /// Bandwidth and main thread on the time axis.
+    pub lanes: Lanes,
+    /// The page's own marks and measures.
+    pub user_timings: Vec<UserTiming>,
+    /// Style and layout that scripts forced, by the line that did.
+    pub forced: Vec<ForcedRow>,
+    /// Timers and event handlers.
+    pub handlers: Vec<HandlerRow>,
+}
+
+/// An analysis as it is handed out: its findings with their words.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+#[ts(export_to = "types.ts", rename = "LoadOverview")]
+pub struct SaidAnalysis<'a> {
+    #[serde(flatten)]
+    #[ts(flatten)]
+    analysis: &'a Analysis,
+    /// What was found.
+    findings: Vec<SaidFinding>,
+}
+
+impl Analysis {
+    /// With words.
+    #[must_use]
+    pub fn said(&self) -> SaidAnalysis<'_> {
+        SaidAnalysis { analysis: self, findings: self.findings.iter().map(say_finding).collect() }
+    }
+}
+
 /// Computes everything that a load allows.
 #[must_use]
-pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
-    let owners = Owners::of(load, &[]);
-    let figures = metrics(load);
-    let path = path_to_largest(load, &owners);
+pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
+    let (load, owners) = (&*prepared.load, &prepared.owners);
+    let figures = metrics(load, &prepared.settings);
+    let path = path_to_largest(prepared);
     let server_timing = load.document().map(|d| server_timing(&d.response_headers)).unwrap_or_default();
-    let main = main_thread(load, &owners, &figures);
-    let blockers = render_blockers(load);
+    let mut main = main_thread(prepared, &figures);
+    let blockers = render_blockers(prepared);
     let lcp = load.largest().map(|candidate| {
         let request = match candidate.kind {
             LcpKind::Image => candidate.url.as_deref().and_then(|url| load.request_for(url, candidate.at)),
@@ -220,19 +259,27 @@ pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
         }
     });
     let context = CheckContext {
-        load,
+        prepared,
         bodies,
-        owners: &owners,
         metrics: &figures,
         path: path.as_deref().unwrap_or_default(),
         blockers: &blockers,
         main_thread: main.as_ref(),
     };
     let findings = run_checks(&context);
-    let accounts = accounts(load, &owners, main.as_ref(), path.as_deref(), &server_timing);
-    let requests =
-        load.requests.iter().map(|r| row(load, r, &owners, path.as_deref().unwrap_or_default(), &blockers)).collect();
+    let accounts = accounts(load, owners, main.as_ref(), path.as_deref(), &server_timing);
+    let path = path.unwrap_or_default();
+    let requests = load.requests.iter().map(|r| row(prepared, r, &path, &blockers)).collect();
+    let thread = ThreadDetail {
+        tasks: main.as_mut().map(|m| std::mem::take(&mut m.tasks)).unwrap_or_default(),
+        lanes: lanes(load),
+        user_timings: load.user_timings.clone(),
+        forced: forced(prepared),
+        handlers: handlers(prepared),
+    };
     Analysis {
+        analysis_version: ANALYSIS_VERSION,
+        settings: prepared.settings.hash(),
         url: load.url.clone(),
         title: load.title.clone(),
         source: load.source,
@@ -242,7 +289,7 @@ pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
         started_at: load.started_at.clone(),
         end_ms: load.end,
         cut_off: load.cut_off,
-        rulers: rulers(&figures),
+        rulers: rulers(&figures, &prepared.settings),
         metrics: figures,
         lcp,
         render_blocking: blockers,
@@ -250,13 +297,10 @@ pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
         owners: accounts,
         weight: by_kind(load),
         domains: by_domain(load),
-        lanes: lanes(load),
         interactions: interactions(&load.events),
-        user_timings: load.user_timings.clone(),
-        forced: forced(load, &owners),
-        handlers: handlers(load, &owners),
         findings,
         requests,
+        thread,
         shifts: load
             .shifts
             .iter()
@@ -277,7 +321,7 @@ pub fn analyse(load: &Load, bodies: &dyn Bodies) -> Analysis {
 
 /// Every known metric on its ruler, in the order in which the screens show them.
 #[must_use]
-pub(crate) fn rulers(figures: &Metrics) -> Vec<Ruler> {
+pub(crate) fn rulers(figures: &Metrics, settings: &Settings) -> Vec<Ruler> {
     #[allow(clippy::cast_precision_loss)]
     let values = [
         (Metric::Lcp, figures.lcp_ms.map(|m| m.0)),
@@ -290,10 +334,11 @@ pub(crate) fn rulers(figures: &Metrics) -> Vec<Ruler> {
         (Metric::Tti, figures.tti_ms.map(|m| m.0)),
         (Metric::Weight, figures.transferred_bytes.map(|b| b.0 as f64)),
     ];
-    values.into_iter().filter_map(|(metric, value)| Some(Ruler::new(metric, value?))).collect()
+    values.into_iter().filter_map(|(metric, value)| Some(Ruler::new(metric, value?, settings))).collect()
 }
 
-fn row(load: &Load, request: &crate::Request, owners: &Owners, path: &[Leg], blockers: &[RenderBlocker]) -> RequestRow {
+fn row(prepared: &Prepared, request: &crate::Request, path: &[Leg], blockers: &[RenderBlocker]) -> RequestRow {
+    let owners = &prepared.owners;
     RequestRow {
         id: request.id,
         url: request.url.clone(),
@@ -324,20 +369,16 @@ fn row(load: &Load, request: &crate::Request, owners: &Owners, path: &[Leg], blo
         redirected_from: request.redirected_from,
         on_path: path.iter().any(|leg| leg.request == Some(request.id)),
         failed: request.failed.clone(),
-        response_headers: request.response_headers.clone(),
         has_body: matches!(request.body, Some(BodyRef { .. })),
-        picture: picture(load, request),
-        placement: placement(load, request),
+        picture: picture(prepared, request),
+        placement: placement(prepared, request),
     }
 }
 
-fn picture(load: &Load, request: &crate::Request) -> Option<PictureSize> {
-    let shown = load
-        .page
-        .as_ref()?
-        .images
-        .iter()
-        .filter(|i| i.url == *request.url && i.natural_width > 0)
+fn picture(prepared: &Prepared, request: &crate::Request) -> Option<PictureSize> {
+    let shown = prepared
+        .images_of(&request.url)
+        .filter(|i| i.natural_width > 0)
         .max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()))?;
     Some(PictureSize {
         width: shown.natural_width,

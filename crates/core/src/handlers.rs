@@ -1,8 +1,7 @@
 //! Timers and event handlers: which ran, how often, how long, and who set them.
 
 use crate::profile::CodePlace;
-use crate::work::parents;
-use crate::{Load, Millis, Owner, Owners, TimerInstall, WorkName};
+use crate::{Millis, Owner, Prepared, TimerInstall, WorkName};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};
 use ts_rs::TS;
@@ -31,8 +30,8 @@ pub struct HandlerRow {
 
 /// Every timer and handler that ran, heaviest first.
 #[must_use]
-pub fn handlers(load: &Load, owners: &Owners) -> Vec<HandlerRow> {
-    let parents = parents(&load.work);
+pub fn handlers(prepared: &Prepared) -> Vec<HandlerRow> {
+    let (load, owners, parents) = (&prepared.load, &prepared.owners, &prepared.index.parents);
     // The first call inside each piece of work: the handler, for an event.
     let mut first_call: BTreeMap<usize, usize> = BTreeMap::new();
     for (index, piece) in load.work.iter().enumerate() {
@@ -118,7 +117,8 @@ pub struct ForcedRow {
 
 /// Forced style and layout by the line that forced it, heaviest first.
 #[must_use]
-pub fn forced(load: &Load, owners: &Owners) -> Vec<ForcedRow> {
+pub fn forced(prepared: &Prepared) -> Vec<ForcedRow> {
+    let (load, owners) = (&prepared.load, &prepared.owners);
     let mut rows: Vec<ForcedRow> = Vec::new();
     let mut places = HashMap::new();
     for piece in &load.forced {
@@ -149,7 +149,7 @@ pub fn forced(load: &Load, owners: &Owners) -> Vec<ForcedRow> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Forced, Work, WorkKind};
+    use crate::{Forced, Load, Work, WorkKind};
 
     const CHAT: &str = "http://www.skerryline.test/plugins/share-buoys/share.js";
 
@@ -178,7 +178,7 @@ mod tests {
         load.timers = (1..3)
             .map(|timer| TimerInstall { timer, at: Millis(5.0), timeout: Millis(12.0), by: Some(place(4)) })
             .collect();
-        let rows = handlers(&load, &Owners::of(&load, &[]));
+        let rows = handlers(&Prepared::plain(load));
         assert_eq!(rows.len(), 2);
         assert_eq!((&*rows[0].what, rows[0].runs, rows[0].timeout_ms), ("timer", 2, Some(Millis(12.0))));
         assert_eq!(rows[0].owner.name, "share-buoys");
@@ -191,7 +191,7 @@ mod tests {
         let forced = |line, kind, ms| Forced { at: Millis(1.0), duration: Millis(ms), kind, by: place(line) };
         load.forced =
             vec![forced(3, WorkKind::Style, 2.0), forced(3, WorkKind::Layout, 5.0), forced(8, WorkKind::Layout, 4.0)];
-        let rows = super::forced(&load, &Owners::of(&load, &[]));
+        let rows = super::forced(&Prepared::plain(load));
         let seen: Vec<_> = rows.iter().map(|r| (r.by.line, r.times, r.style_ms.0, r.layout_ms.0)).collect();
         assert_eq!(seen, [(Some(3), 2, 2.0, 5.0), (Some(8), 1, 0.0, 4.0)]);
     }

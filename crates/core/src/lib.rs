@@ -1,13 +1,14 @@
 //! What Phainon computes from an observed page load.
 //!
-//! Three types matter. A [`Load`] is everything observed in one page load, whatever it was read
-//! from: a recording, a HAR, a trace. [`analyse`] turns a load into an [`Analysis`]: its metrics,
-//! its largest element, the path to it, its main-thread time, its owners and its findings. A
-//! [`Bodies`] hands the checks the response bodies that they compute on. Everything here is a pure
-//! function: no I/O, no clock, no interface.
+//! Four types matter. A [`Load`] is everything observed in one page load, whatever it was read
+//! from: a recording, a HAR, a trace. [`Prepared`] is a load with its look-ups, its owners and the
+//! site's settings: every computation takes it. [`analyse`] turns it into an [`Analysis`]: metrics,
+//! the largest element, the path to it, main-thread time, owners and findings. A [`Bodies`] hands the
+//! checks the response bodies that they compute on. Everything here is a pure function: no I/O, no
+//! clock, no interface; facts become sentences in [`words`] alone.
 //!
 //! ```
-//! use phainon_core::{analyse, Load, Request, ResourceKind, Millis, Bytes, NoBodies};
+//! use phainon_core::{analyse, Load, Prepared, Request, ResourceKind, Millis, Bytes, NoBodies};
 //!
 //! let mut load = Load::empty("http://www.skerryline.test/");
 //! let mut document = Request::new(0, "http://www.skerryline.test/", ResourceKind::Document);
@@ -16,7 +17,7 @@
 //! document.transferred = Some(Bytes(9_000));
 //! load.requests.push(document);
 //!
-//! let analysis = analyse(&load, &NoBodies);
+//! let analysis = analyse(&Prepared::plain(load), &NoBodies);
 //! assert_eq!(analysis.metrics.ttfb_ms, Some(Millis(120.0)));
 //! assert_eq!(analysis.metrics.lcp_ms, None); // not observed, so not known
 //! ```
@@ -24,10 +25,11 @@
 mod analysis;
 mod blocking;
 mod body;
+mod cache_control;
 pub mod checks;
 mod conditions;
 mod document;
-mod fix;
+mod edit;
 mod handlers;
 mod inserted;
 mod interaction;
@@ -39,40 +41,48 @@ mod owners;
 mod page;
 mod paint;
 pub mod path;
+mod prepare;
 pub mod profile;
 mod recording;
 mod request;
+mod resource_key;
 mod return_visit;
 mod runs;
+mod settings;
 mod tracks;
 mod units;
+pub mod words;
 mod work;
 mod work_columns;
 
 pub use analysis::{
-    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, ShiftRow, analyse, server_timing,
+    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, SaidAnalysis, ShiftRow, ThreadDetail, analyse,
+    server_timing,
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
 pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};
 pub use document::{DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, Mark, Share, document_view};
-pub use fix::{Effort, Fix, FixKind, Risk};
+pub use edit::{Edit, EditKind, Effort, Risk, Scope};
 pub use handlers::{ForcedRow, HandlerRow, forced, handlers};
 pub use inserted::name_inserters;
 pub use interaction::{EventTiming, Interaction, interactions};
 pub use lanes::{Lanes, lanes};
 pub use load::{Load, Missing, Observed, Source, Subject, Visit};
 pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};
-pub use owners::{Owner, OwnerKind, OwnerRule, Owners, registrable_domain};
+pub use owners::{Owner, OwnerId, OwnerKind, OwnerRule, Owners, registrable_domain};
 pub use page::{PageFacts, PageImage};
 pub use paint::{LayoutShift, LcpCandidate, Moved, PaintKind, Rect, ScreenFrame};
-pub use recording::{MetricRow, RecordingSummary, representative, summarise};
+pub use prepare::{Index, Prepared};
+pub use recording::{Counted, MetricRow, RecordingSummary, representative, summarise};
 pub use request::{
     BodyPart, BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId, ResourceKind,
     ServerTiming,
 };
-pub use return_visit::{Outcome, ReturnRow, ReturnVisit, return_visit};
+pub use resource_key::ResourceKey;
+pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};
 pub use runs::name_runs;
+pub use settings::{Settings, Target};
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};
 pub use units::{Bytes, Millis};
 pub use work::{Forced, PageChange, TimerInstall, UserTiming, Work, WorkKind, WorkName, self_times};

@@ -1,7 +1,7 @@
 //! Main-thread time: by kind, by script, by owner, and the long tasks.
 
 use crate::metrics::Metrics;
-use crate::{Load, Millis, Owner, Owners, Subject, WorkKind, self_times};
+use crate::{Millis, Owner, Owners, Prepared, Subject, WorkKind, self_times};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
@@ -77,13 +77,15 @@ pub struct MainThread {
 
 /// Sums a load's work up; `None` where no main thread was observed.
 #[must_use]
-pub(crate) fn main_thread(load: &Load, owners: &Owners, metrics: &Metrics) -> Option<MainThread> {
+pub(crate) fn main_thread(prepared: &Prepared, metrics: &Metrics) -> Option<MainThread> {
+    let (load, owners) = (&prepared.load, &prepared.owners);
     if load.why_missing(Subject::MainThread).is_some() {
         return None;
     }
     let own = self_times(&load.work);
-    let blamed = Owners::blame(&load.work);
-    let owner_of = owners.of_work(&load.work);
+    let blamed = Owners::blame(&load.work, &prepared.index.parents);
+    let owner_of: Vec<Owner> =
+        blamed.iter().map(|url| url.as_deref().map_or_else(Owner::page, |u| owners.of_url(u))).collect();
     let mut found = MainThread::default();
     let mut scripts: HashMap<Option<Arc<str>>, ScriptTime> = HashMap::new();
     for (index, piece) in load.work.iter().enumerate() {

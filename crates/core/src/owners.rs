@@ -1,6 +1,6 @@
 //! Owners: who a cost belongs to. Each request and each piece of work has exactly one.
 
-use crate::{InitiatorKind, Load, Request, RequestId, Work, work::parents};
+use crate::{InitiatorKind, Load, Request, RequestId, Work};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -33,6 +33,31 @@ pub struct Owner {
 }
 
 impl Owner {
+    /// By the name alone, as earlier versions wrote owners: a domain is a third party, `site` and
+    /// `page` are what they say, anything else was a plugin.
+    #[must_use]
+    pub fn named(name: &str) -> Self {
+        match name {
+            "site" => Self::site(),
+            "page" => Self::page(),
+            _ if name.contains('.') => Self { name: name.to_owned(), kind: OwnerKind::ThirdParty },
+            _ => Self { name: name.to_owned(), kind: OwnerKind::Plugin },
+        }
+    }
+
+    /// Kind and name together: what tells one owner from another.
+    #[must_use]
+    pub fn key(&self) -> String {
+        let kind = match self.kind {
+            OwnerKind::Site => "site",
+            OwnerKind::Theme => "theme",
+            OwnerKind::Plugin => "plugin",
+            OwnerKind::ThirdParty => "third_party",
+            OwnerKind::Browser => "browser",
+        };
+        format!("{kind} {}", self.name)
+    }
+
     fn site() -> Self {
         Self { name: "site".into(), kind: OwnerKind::Site }
     }
@@ -106,18 +131,25 @@ fn by_url(url: &str, site: &str, rules: &[OwnerRule]) -> Owner {
     }
 }
 
-/// The owner of every request and piece of work of one load.
+/// An owner's place in the table of a load's owners.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct OwnerId(u32);
+
+/// The owner of every request and piece of work of one load. Each owner stands in the table once;
+/// requests and addresses point to it.
 #[derive(Debug, Clone)]
 pub struct Owners {
     site: String,
     rules: Vec<OwnerRule>,
-    requests: Vec<Owner>,
+    table: Vec<Owner>,
+    requests: Vec<OwnerId>,
     /// Set where a request belongs to whoever inserted it rather than to where it lies.
     inserted: Vec<bool>,
+    urls: HashMap<Arc<str>, OwnerId>,
 }
 
 impl Owners {
-    /// Works out every request's owner.
+    /// Works out every request's owner, and that of every address that work names.
     #[must_use]
     pub fn of(load: &Load, rules: &[OwnerRule]) -> Self {
         let site_host = load
@@ -128,19 +160,40 @@ impl Owners {
         let mut owners = Self {
             site,
             rules: rules.to_vec(),
+            table: vec![Owner::page()],
             requests: Vec::with_capacity(load.requests.len()),
             inserted: Vec::new(),
+            urls: HashMap::new(),
         };
+        let mut known: HashMap<Owner, OwnerId> = HashMap::from([(Owner::page(), OwnerId(0))]);
+        for url in load.requests.iter().map(|r| &r.url).chain(load.work.iter().filter_map(|w| w.url.as_ref())) {
+            if !owners.urls.contains_key(url) {
+                let owner = by_url(url, &owners.site, &owners.rules);
+                let id = owners.intern(owner, &mut known);
+                owners.urls.insert(url.clone(), id);
+            }
+        }
         for request in &load.requests {
             let (owner, inserted) = owners.of_request(request);
-            owners.requests.push(owner);
+            let id = owners.intern(owner, &mut known);
+            owners.requests.push(id);
             owners.inserted.push(inserted);
         }
         owners
     }
 
+    fn intern(&mut self, owner: Owner, known: &mut HashMap<Owner, OwnerId>) -> OwnerId {
+        if let Some(id) = known.get(&owner) {
+            return *id;
+        }
+        let id = OwnerId(u32::try_from(self.table.len()).unwrap_or(u32::MAX));
+        known.insert(owner.clone(), id);
+        self.table.push(owner);
+        id
+    }
+
     fn of_request(&self, request: &Request) -> (Owner, bool) {
-        let own = by_url(&request.url, &self.site, &self.rules);
+        let own = self.of_url(&request.url);
         // The site's own file that a plugin's script asked for belongs to that plugin.
         if own.kind == OwnerKind::Site && request.initiator.kind == InitiatorKind::Script {
             let callers = request.initiator.stack.iter().chain(request.initiator.url.iter());
@@ -157,13 +210,16 @@ impl Owners {
     /// Whom a script, sheet or file with this address belongs to.
     #[must_use]
     pub fn of_url(&self, url: &str) -> Owner {
-        by_url(url, &self.site, &self.rules)
+        match self.urls.get(url) {
+            Some(id) => self.table[id.0 as usize].clone(),
+            None => by_url(url, &self.site, &self.rules),
+        }
     }
 
     /// A request's owner.
     #[must_use]
     pub fn request(&self, id: RequestId) -> &Owner {
-        &self.requests[id.0 as usize]
+        &self.table[self.requests[id.0 as usize].0 as usize]
     }
 
     /// Whether a request is counted to its inserter.
@@ -181,8 +237,7 @@ impl Owners {
     /// The script to blame for each piece of work: its own, else that of the nearest script around
     /// it (so a layout that a script forced is the script's), else none.
     #[must_use]
-    pub fn blame(work: &[Work]) -> Vec<Option<Arc<str>>> {
-        let parents = parents(work);
+    pub fn blame(work: &[Work], parents: &[Option<usize>]) -> Vec<Option<Arc<str>>> {
         let mut blamed: Vec<Option<Arc<str>>> = Vec::with_capacity(work.len());
         for (index, piece) in work.iter().enumerate() {
             let own = piece.url.clone().filter(|u| !u.is_empty());
@@ -190,19 +245,6 @@ impl Owners {
             blamed.push(own.or(inherited));
         }
         blamed
-    }
-
-    /// The owner of each piece of work.
-    #[must_use]
-    pub fn of_work(&self, work: &[Work]) -> Vec<Owner> {
-        let mut known: HashMap<Arc<str>, Owner> = HashMap::new();
-        Self::blame(work)
-            .into_iter()
-            .map(|url| match url {
-                Some(url) => known.entry(url.clone()).or_insert_with(|| self.of_url(&url)).clone(),
-                None => Owner::page(),
-            })
-            .collect()
     }
 }
 

@@ -1,6 +1,7 @@
 //! Several loads of one page under one set of conditions.
 
-use crate::metrics::{Metric, Metrics, Rating, target};
+use crate::metrics::{Metric, Metrics, Rating, Ruler};
+use crate::settings::{Settings, Target};
 use crate::{Millis, Visit};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -25,8 +26,8 @@ pub struct MetricRow {
 pub struct RecordingSummary {
     /// Each metric that at least one load told.
     pub rows: Vec<MetricRow>,
-    /// The load whose LCP is the median, by its place; the one that the other sections show first.
-    pub representative: usize,
+    /// The load whose LCP is the median, by its number; the one that the other sections show first.
+    pub representative: u32,
     /// How far the loads' LCP lies from its median at most, as a share of it; `None` under two loads.
     pub lcp_spread: Option<f64>,
     /// Median of the loads' Pace.
@@ -40,9 +41,9 @@ pub struct RecordingSummary {
     /// Each metric that at least one return visit told; empty without return visits.
     #[serde(default)]
     pub return_rows: Vec<MetricRow>,
-    /// The return visit of the load that stands for the recording, by its place among the loads.
+    /// The return visit of the load that stands for the recording, by its number.
     #[serde(default)]
-    pub return_representative: Option<usize>,
+    pub return_representative: Option<u32>,
 }
 
 /// The middle value; of an even number, the mean of the two in the middle.
@@ -70,30 +71,41 @@ pub fn representative(metrics: &[&Metrics]) -> usize {
     }
 }
 
-/// Sums several loads' metrics up: first visits and return visits apart, since a warm load is never
-/// compared with a cold one. Where there are return visits only, they are the recording.
-#[must_use]
-pub fn summarise(metrics: &[Metrics], visits: &[Visit]) -> RecordingSummary {
-    let is = |visit: Visit| {
-        metrics.iter().zip(visits).enumerate().filter(move |(_, (_, v))| **v == visit).map(|(place, (m, _))| (place, m))
-    };
-    let (mut places, mut firsts): (Vec<usize>, Vec<&Metrics>) = is(Visit::First).unzip();
-    let (return_places, returns): (Vec<usize>, Vec<&Metrics>) = is(Visit::Return).unzip();
-    if firsts.is_empty() {
-        (places, firsts) = (return_places.clone(), returns.clone());
-    }
-    let chosen = places.get(representative(&firsts)).copied().unwrap_or(0);
-    let mut summary = one_kind(&firsts, chosen);
-    summary.return_visits = returns.len();
-    if !returns.is_empty() && places != return_places {
-        summary.return_rows = one_kind(&returns, 0).rows;
-        summary.return_representative = return_places.into_iter().find(|p| *p > chosen);
-    }
-    summary
+/// One load of a recording, as far as summing up goes.
+#[derive(Debug, Clone, Copy)]
+pub struct Counted<'a> {
+    /// Its number in the recording.
+    pub number: u32,
+    /// First or return visit.
+    pub visit: Visit,
+    /// Whether it failed: then it is in no median and stands for nothing.
+    pub failed: bool,
+    /// Its figures.
+    pub metrics: &'a Metrics,
 }
 
-fn one_kind(metrics: &[&Metrics], representative: usize) -> RecordingSummary {
-    let per_load: Vec<_> = metrics.iter().map(|m| crate::analysis::rulers(m)).collect();
+/// Sums several loads' metrics up: first visits and return visits apart, since a warm load is never
+/// compared with a cold one. Where there are return visits only, they are the recording. Loads that
+/// failed do not count; `None` where no other has figures.
+#[must_use]
+pub fn summarise(loads: &[Counted<'_>], settings: &Settings) -> Option<RecordingSummary> {
+    let of = |visit: Visit| loads.iter().filter(move |l| l.visit == visit && !l.failed).collect::<Vec<_>>();
+    let (firsts, returns) = (of(Visit::First), of(Visit::Return));
+    let counted = if firsts.is_empty() { &returns } else { &firsts };
+    let metrics: Vec<&Metrics> = counted.iter().map(|l| l.metrics).collect();
+    let chosen = counted.get(representative(&metrics))?.number;
+    let mut summary = one_kind(&metrics, chosen, settings);
+    summary.return_visits = returns.len();
+    if !firsts.is_empty() && !returns.is_empty() {
+        let metrics: Vec<&Metrics> = returns.iter().map(|l| l.metrics).collect();
+        summary.return_rows = one_kind(&metrics, 0, settings).rows;
+        summary.return_representative = returns.iter().map(|l| l.number).find(|n| *n > chosen);
+    }
+    Some(summary)
+}
+
+fn one_kind(metrics: &[&Metrics], representative: u32, settings: &Settings) -> RecordingSummary {
+    let per_load: Vec<_> = metrics.iter().map(|m| crate::analysis::rulers(m, settings)).collect();
     let order = [
         Metric::Lcp,
         Metric::Fcp,
@@ -112,14 +124,14 @@ fn one_kind(metrics: &[&Metrics], representative: usize) -> RecordingSummary {
                 per_load.iter().map(|rulers| rulers.iter().find(|r| r.metric == metric).map(|r| r.value)).collect();
             let known: Vec<f64> = values.iter().flatten().copied().collect();
             let middle = median(&known)?;
-            let (target, limit) = target(metric);
+            let Target { target, limit } = settings.target(metric);
             Some(MetricRow {
                 metric,
                 median: middle,
                 values,
                 target,
                 limit,
-                rating: crate::metrics::Ruler::new(metric, middle).rating,
+                rating: Ruler::new(metric, middle, settings).rating,
             })
         })
         .collect::<Vec<_>>();
@@ -150,25 +162,46 @@ mod tests {
         Metrics { lcp_ms: Some(Millis(ms)), ..Metrics::default() }
     }
 
+    fn sum(loads: &[(f64, Visit, bool)]) -> Option<RecordingSummary> {
+        let metrics: Vec<Metrics> = loads.iter().map(|l| with_lcp(l.0)).collect();
+        let counted: Vec<Counted<'_>> = (1u32..)
+            .zip(loads.iter().zip(&metrics))
+            .map(|(number, ((_, visit, failed), metrics))| Counted { number, visit: *visit, failed: *failed, metrics })
+            .collect();
+        summarise(&counted, &Settings::default())
+    }
+
     #[test]
     fn a_return_visit_is_never_mixed_with_first_ones() {
-        let metrics = [with_lcp(5000.0), with_lcp(900.0), with_lcp(5200.0), with_lcp(1100.0)];
-        let visits = [Visit::First, Visit::Return, Visit::First, Visit::Return];
-        let summary = summarise(&metrics, &visits);
+        let loads = [
+            (5000.0, Visit::First, false),
+            (900.0, Visit::Return, false),
+            (5200.0, Visit::First, false),
+            (1100.0, Visit::Return, false),
+        ];
+        let summary = sum(&loads).expect("four loads");
         assert_eq!((summary.rows[0].median, summary.return_rows[0].median), (5100.0, 1000.0));
-        assert_eq!((summary.representative, summary.return_representative), (0, Some(1)));
-        let only = summarise(&metrics[1..2], &visits[1..2]);
+        assert_eq!((summary.representative, summary.return_representative), (1, Some(2)));
+        let only = sum(&loads[1..2]).expect("one");
         assert_eq!((only.rows[0].median, only.return_rows.len()), (900.0, 0));
     }
 
     #[test]
     fn the_median_load_stands_for_the_recording() {
-        let metrics = [with_lcp(5400.0), with_lcp(5000.0), with_lcp(5210.0)];
-        let summary = summarise(&metrics, &[Visit::First; 3]);
-        assert_eq!(summary.representative, 2);
+        let summary = sum(&[5400.0, 5000.0, 5210.0].map(|lcp| (lcp, Visit::First, false))).expect("three loads");
+        assert_eq!(summary.representative, 3);
         assert_eq!(summary.rows[0].rating, Rating::Past);
         // (5210 − 5000) / 5210 is the larger of the two distances.
         assert!(summary.return_rows.is_empty());
         assert!((summary.lcp_spread.expect("three loads") - 210.0 / 5210.0).abs() < 1e-12);
+    }
+
+    #[test]
+    fn a_load_that_failed_is_in_no_median_and_stands_for_nothing() {
+        // An error page paints soon; it is no quick load of the page.
+        let loads = [(300.0, Visit::First, true), (5000.0, Visit::First, false), (5200.0, Visit::First, false), (310.0, Visit::First, true)];
+        let summary = sum(&loads).expect("two loads count");
+        assert_eq!((summary.rows[0].median, summary.rows[0].values.len(), summary.representative), (5100.0, 2, 2));
+        assert!(sum(&loads[..1]).is_none(), "nothing is known of the page");
     }
 }

@@ -27,6 +27,21 @@ pub enum ResourceKind {
 }
 
 impl ResourceKind {
+    /// As a sentence names it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Document => "document",
+            Self::Style => "style",
+            Self::Script => "script",
+            Self::Image => "image",
+            Self::Font => "font",
+            Self::Data => "data",
+            Self::Media => "media",
+            Self::Other => "other",
+        }
+    }
+
     /// From a media type such as `text/css; charset=utf-8`, or else from the path's ending.
     #[must_use]
     pub fn guess(mime: &str, url: &str) -> Self {

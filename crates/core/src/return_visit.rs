@@ -4,7 +4,8 @@
 //! Source: RFC 9111 (HTTP Caching), sections 3 (what may be stored), 4.2 (freshness) and 4.3
 //! (validation).
 
-use crate::{Bytes, CacheSource, Load, Request, RequestId};
+use crate::cache_control::CacheControl;
+use crate::{Bytes, CacheSource, Load, Request, RequestId, ResourceKey};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use ts_rs::TS;
@@ -26,6 +27,37 @@ pub enum Outcome {
     OnlyThen,
 }
 
+/// Why a request fared so; [`crate::words::return_reason`] says it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(tag = "code", rename_all = "snake_case")]
+#[ts(export_to = "types.ts", rename = "ReturnReason")]
+#[allow(missing_docs)]
+pub enum Reason {
+    ServiceWorker,
+    StillFresh { #[ts(type = "number")] seconds: u64 },
+    NotYetExpired,
+    GuessedFresh,
+    HadIt,
+    AskEachTime,
+    AskedAfter { #[ts(type = "number")] seconds: u64 },
+    AskedWithoutLifetime,
+    NewNow,
+    GoneNow,
+    Method { method: String },
+    Failed,
+    NoStore,
+    Varies,
+    AskEachTimeChanged,
+    AskEachTimeNothingToAskWith,
+    ShortLifetime { #[ts(type = "number")] seconds: u64 },
+    Dropped { #[ts(type = "number")] seconds: u64 },
+    NotWithoutAskingChanged,
+    NotWithoutAskingNothingToAskWith,
+    Expired,
+    NoHeader,
+    NotTold,
+}
+
 /// One request of either visit.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export_to = "types.ts")]
@@ -41,7 +73,7 @@ pub struct ReturnRow {
     /// The header that decided it, as it was sent: `cache-control: max-age=600`.
     pub header: Option<String>,
     /// What that header made the browser do.
-    pub why: String,
+    pub reason: Reason,
     /// Bytes over the line on the first visit.
     pub first_bytes: Option<Bytes>,
     /// Bytes over the line on the return visit.
@@ -65,33 +97,36 @@ pub struct ReturnVisit {
 /// Compares a return visit with the first one before it.
 #[must_use]
 pub fn return_visit(first: &Load, again: &Load) -> ReturnVisit {
-    let mut before: HashMap<(&str, &str), Vec<&Request>> = HashMap::new();
-    for request in first.requests.iter().rev().filter(|r| r.is_network()) {
-        before.entry((&request.method, &request.url)).or_default().push(request);
-    }
+    // By the very address first: that is what the browser's cache goes by. What is left is matched by
+    // resource, since a cache buster makes every visit's address another.
+    let of = |load: &'_ Load| load.requests.iter().filter(|r| r.is_network()).cloned().collect::<Vec<Request>>();
+    let (firsts, agains) = (of(first), of(again));
+    let mut left: Vec<Option<&Request>> = firsts.iter().map(Some).collect();
+    let mut matched: Vec<Option<&Request>> = vec![None; agains.len()];
+    match_up(&mut left, &agains, &mut matched, |r| (r.method.clone(), r.url.to_string()));
+    match_up(&mut left, &agains, &mut matched, |r| (r.method.clone(), ResourceKey::of(&r.url).to_string()));
     let mut rows = Vec::new();
-    for request in again.requests.iter().filter(|r| r.is_network()) {
-        let was = before.get_mut(&(&*request.method, &*request.url)).and_then(Vec::pop);
-        let (outcome, header, why) = judge(was, request);
+    for (request, was) in agains.iter().zip(matched) {
+        let (outcome, header, reason) = judge(was, request);
         rows.push(ReturnRow {
             url: request.url.to_string(),
             first: was.map(|r| r.id),
             again: Some(request.id),
             outcome,
             header,
-            why,
+            reason,
             first_bytes: was.and_then(|r| r.transferred),
             again_bytes: request.transferred,
         });
     }
-    for request in before.into_values().flatten() {
+    for request in left.into_iter().flatten() {
         rows.push(ReturnRow {
             url: request.url.to_string(),
             first: Some(request.id),
             again: None,
             outcome: Outcome::OnlyThen,
             header: None,
-            why: "It was not asked for on the return visit.".into(),
+            reason: Reason::GoneNow,
             first_bytes: request.transferred,
             again_bytes: None,
         });
@@ -109,104 +144,86 @@ pub fn return_visit(first: &Load, again: &Load) -> ReturnVisit {
     }
 }
 
-/// The directives of `Cache-Control`, in lower case.
-fn directives(request: &Request) -> Vec<String> {
-    let all = request.response_headers.iter().filter(|h| h.name.eq_ignore_ascii_case("cache-control"));
-    all.flat_map(|h| h.value.split(',')).map(|d| d.trim().to_ascii_lowercase()).filter(|d| !d.is_empty()).collect()
+/// Gives each request of the return visit that has none yet the first one left of the first visit
+/// with the same key.
+fn match_up<'a>(
+    left: &mut [Option<&'a Request>],
+    agains: &[Request],
+    matched: &mut [Option<&'a Request>],
+    key: impl Fn(&Request) -> (String, String),
+) {
+    let mut by_key: HashMap<(String, String), Vec<usize>> = HashMap::new();
+    for (place, request) in left.iter().enumerate().rev() {
+        if let Some(request) = request {
+            by_key.entry(key(request)).or_default().push(place);
+        }
+    }
+    for (request, was) in agains.iter().zip(matched).filter(|(_, was)| was.is_none()) {
+        if let Some(place) = by_key.get_mut(&key(request)).and_then(Vec::pop) {
+            *was = left[place].take();
+        }
+    }
 }
 
 fn sent(request: &Request, name: &str) -> Option<String> {
     request.header(name).map(|value| format!("{name}: {value}"))
 }
 
-fn judge(was: Option<&Request>, now: &Request) -> (Outcome, Option<String>, String) {
+fn judge(was: Option<&Request>, now: &Request) -> (Outcome, Option<String>, Reason) {
     // What the browser went by are the headers of the copy that it had kept.
     let kept = was.unwrap_or(now);
-    let rules = directives(kept);
-    let has = |name: &str| rules.iter().any(|d| d == name || d.starts_with(&format!("{name}=")));
-    let seconds = |name: &str| {
-        rules.iter().find_map(|d| d.strip_prefix(name)?.strip_prefix('=')?.trim_matches('"').parse::<u64>().ok())
-    };
+    let rules = CacheControl::of(kept);
     let control = sent(kept, "cache-control");
     let validator = sent(kept, "etag").or_else(|| sent(kept, "last-modified"));
     match now.cache {
-        Some(CacheSource::ServiceWorker) => {
-            return (Outcome::FromCache, None, "A service worker of the site answered it.".into());
-        }
+        Some(CacheSource::ServiceWorker) => return (Outcome::FromCache, None, Reason::ServiceWorker),
         Some(CacheSource::Memory | CacheSource::Disk) => {
-            let why = match seconds("max-age") {
-                Some(age) => format!("It may be kept for {}, and that had not passed.", span(age)),
-                None if sent(kept, "expires").is_some() => "Its expiry date had not come.".into(),
-                None if sent(kept, "last-modified").is_some() => {
-                    "No lifetime is set; the browser went by how long the file had not changed.".into()
-                }
-                None => "The browser had it already; no header says for how long.".into(),
+            let why = match rules.max_age {
+                Some(seconds) => Reason::StillFresh { seconds },
+                None if sent(kept, "expires").is_some() => Reason::NotYetExpired,
+                None if sent(kept, "last-modified").is_some() => Reason::GuessedFresh,
+                None => Reason::HadIt,
             };
             let header = control.or_else(|| sent(kept, "expires")).or_else(|| sent(kept, "last-modified"));
             return (Outcome::FromCache, header, why);
         }
         Some(CacheSource::Revalidated) => {
-            let why = if has("no-cache") {
-                "It may be kept, but must be asked about each time.".to_owned()
-            } else if let Some(age) = seconds("max-age") {
-                format!("It may be kept for {}; after that it is asked about.", span(age))
-            } else {
-                "No lifetime is set, so it was asked about.".into()
+            let why = match rules.max_age {
+                _ if rules.no_cache => Reason::AskEachTime,
+                Some(seconds) => Reason::AskedAfter { seconds },
+                None => Reason::AskedWithoutLifetime,
             };
             return (Outcome::Revalidated, control.or(validator), why);
         }
         None => {}
     }
     if was.is_none() {
-        return (Outcome::OnlyNow, None, "The first visit did not ask for this address.".into());
+        return (Outcome::OnlyNow, None, Reason::NewNow);
     }
-    let why = if !matches!(&*now.method, "GET" | "HEAD") {
-        return (Outcome::Again, None, format!("Answers to {} are not kept.", now.method));
-    } else if now.failed.is_some() || kept.failed.is_some() {
-        return (Outcome::Again, None, "It failed, so there was nothing to keep.".into());
-    } else if has("no-store") {
-        "It must not be kept.".to_owned()
-    } else if kept.header("vary").is_some_and(|v| v.contains('*')) {
-        return (Outcome::Again, sent(kept, "vary"), "A kept copy may not be used for another request.".into());
-    } else if has("no-cache") {
-        match &validator {
-            Some(_) => "It must be asked about each time, and it had changed.".into(),
-            None => "It must be asked about each time, and there is neither ETag nor Last-Modified to ask with.".into(),
+    if !matches!(&*now.method, "GET" | "HEAD") {
+        return (Outcome::Again, None, Reason::Method { method: now.method.clone() });
+    }
+    if now.failed.is_some() || kept.failed.is_some() {
+        return (Outcome::Again, None, Reason::Failed);
+    }
+    let why = match (rules.max_age, validator.is_some()) {
+        _ if rules.no_store => Reason::NoStore,
+        _ if kept.header("vary").is_some_and(|v| v.contains('*')) => {
+            return (Outcome::Again, sent(kept, "vary"), Reason::Varies);
         }
-    } else if let Some(age) = seconds("max-age") {
-        match &validator {
-            _ if age > 0 && age < 3_600 => {
-                format!("It may be kept for {} only, and that had passed or the browser had dropped it.", span(age))
-            }
-            _ if age > 0 => {
-                format!("It may be kept for {}, and was asked for all the same: the browser had dropped it.", span(age))
-            }
-            Some(_) => "It may not be used without asking, and it had changed.".into(),
-            None => {
-                "It may not be used without asking, and there is neither ETag nor Last-Modified to ask with.".into()
-            }
+        (_, true) if rules.no_cache => Reason::AskEachTimeChanged,
+        (_, false) if rules.no_cache => Reason::AskEachTimeNothingToAskWith,
+        (Some(seconds @ 1..3_600), _) => Reason::ShortLifetime { seconds },
+        (Some(seconds @ 3_600..), _) => Reason::Dropped { seconds },
+        (Some(_), true) => Reason::NotWithoutAskingChanged,
+        (Some(_), false) => Reason::NotWithoutAskingNothingToAskWith,
+        (None, _) if kept.header("expires").is_some() => {
+            return (Outcome::Again, sent(kept, "expires"), Reason::Expired);
         }
-    } else if kept.header("expires").is_some() {
-        return (Outcome::Again, sent(kept, "expires"), "Its expiry date had passed.".into());
-    } else if control.is_none() && validator.is_none() {
-        return (
-            Outcome::Again,
-            None,
-            "No header says that it may be kept: neither Cache-Control nor Expires, ETag or Last-Modified.".into(),
-        );
-    } else {
-        "The headers do not tell why.".into()
+        (None, false) if control.is_none() => return (Outcome::Again, None, Reason::NoHeader),
+        (None, _) => Reason::NotTold,
     };
     (Outcome::Again, control, why)
-}
-
-fn span(seconds: u64) -> String {
-    match seconds {
-        0..=119 => format!("{seconds} s"),
-        120..=7_199 => format!("{} min", seconds / 60),
-        7_200..=172_799 => format!("{} h", seconds / 3_600),
-        _ => format!("{} days", seconds / 86_400),
-    }
 }
 
 #[cfg(test)]
@@ -236,13 +253,14 @@ mod tests {
         assert_eq!((row.outcome, row.header.as_deref()), (Outcome::Again, Some("cache-control: no-store")));
         let row = judged(&[("cache-control", "public, max-age=31536000, immutable")], Some(CacheSource::Disk));
         assert_eq!(row.outcome, Outcome::FromCache);
-        assert!(row.why.contains("365 days"), "{}", row.why);
+        assert_eq!(row.reason, Reason::StillFresh { seconds: 31_536_000 });
+        assert!(crate::words::return_reason(&row.reason).contains("365 days"));
         let row = judged(&[("cache-control", "no-cache"), ("etag", "\"1\"")], Some(CacheSource::Revalidated));
         assert_eq!((row.outcome, row.header.as_deref()), (Outcome::Revalidated, Some("cache-control: no-cache")));
         let row = judged(&[("cache-control", "no-cache")], None);
-        assert!(row.why.contains("neither ETag nor Last-Modified"), "{}", row.why);
+        assert_eq!(row.reason, Reason::NotWithoutAskingNothingToAskWith);
         let row = judged(&[], None);
-        assert!(row.header.is_none() && row.why.starts_with("No header says"), "{}", row.why);
+        assert_eq!((row.header, row.reason), (None, Reason::NoHeader));
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! The main thread to be drawn: tasks and what runs in them, and the call stacks below, as columns.
 
 use crate::profile::stacks;
-use crate::{Load, Owner, Owners, Work, WorkKind, WorkName};
+use crate::{Owner, Owners, Prepared, Work, WorkKind, WorkName};
 use serde::Serialize;
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -165,7 +165,8 @@ fn text_of(piece: &Work) -> &str {
 
 /// Both lanes of a load.
 #[must_use]
-pub fn tracks(load: &Load, owners: &Owners) -> Tracks {
+pub fn tracks(prepared: &Prepared) -> Tracks {
+    let (load, owners) = (&prepared.load, &prepared.owners);
     let mut labels = Labels::default();
     let mut tasks = TrackColumns::default();
     // A task is drawn in the material of its heaviest part, as in the other views.
@@ -236,6 +237,7 @@ fn task_kinds(work: &[Work]) -> Vec<WorkKind> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Load;
     use crate::Millis;
 
     #[test]
@@ -252,7 +254,7 @@ mod tests {
             piece(WorkName::Layout, WorkKind::Layout, 1.0, 8.0, 1),
             piece(WorkName::Task, WorkKind::Other, 20.0, 1.0, 0),
         ];
-        let tracks = tracks(&load, &Owners::of(&load, &[]));
+        let tracks = tracks(&Prepared::plain(load));
         let layout =
             u8::try_from(WorkKind::ALL.iter().position(|k| *k == WorkKind::Layout).expect("there")).expect("small");
         let other = u8::try_from(WorkKind::ALL.len() - 1).expect("small");

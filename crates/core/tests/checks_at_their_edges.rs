@@ -5,8 +5,9 @@
 mod site;
 
 use phainon_core::checks::{Finding, Standing, Sureness};
-use phainon_core::{
-    BodyRef, Bytes, FixKind, Header, Initiator, InitiatorKind, LayoutShift, Millis, OwnerKind, PageFacts, PageImage,
+use phainon_core::words::{finding_title, finding_why, say_finding};
+use phainon_core::{ Prepared,
+    BodyRef, Bytes, EditKind, Header, Initiator, InitiatorKind, LayoutShift, Millis, OwnerKind, PageFacts, PageImage,
     Rect, RenderBlocking, Request, ResourceKind, WorkName, analyse, preset,
 };
 use site::{Site, at, script};
@@ -17,7 +18,7 @@ fn found(site: &Site, check: &str) -> Vec<Finding> {
 }
 
 fn found_with(site: &Site, check: &str, bodies: &HashMap<String, Vec<u8>>) -> Vec<Finding> {
-    let analysis = analyse(&site.0, &|hash: &str| bodies.get(hash).cloned());
+    let analysis = analyse(&Prepared::plain(site.0.clone()), &|hash: &str| bodies.get(hash).cloned());
     analysis.findings.into_iter().filter(|f| f.check == check).collect()
 }
 
@@ -81,7 +82,7 @@ fn a_cache_lifetime_is_short_under_a_week() {
     assert_eq!(findings.len(), 2, "{findings:#?}");
     let deck = findings.iter().find(|f| f.owner.name == "deck").unwrap();
     assert_eq!(
-        (deck.owner.kind, deck.size_bytes, &*deck.evidence[0].label),
+        (deck.owner.kind, deck.size_bytes, &*say_finding(deck).evidence[0].label),
         (OwnerKind::Plugin, Some(Bytes(31_000)), "b.js")
     );
 }
@@ -106,7 +107,7 @@ fn text_is_worth_compressing_from_1400_bytes_saved() {
     };
     assert_eq!(with(1_450, None, ResourceKind::Script).len(), 0, "some hundred bytes of it stay");
     let large = with(40_000, None, ResourceKind::Script);
-    assert_eq!((large.len(), large[0].sureness, large[0].fix.kind), (1, Sureness::Computed, FixKind::Compress));
+    assert_eq!((large.len(), large[0].sureness, large[0].edit.kind()), (1, Sureness::Computed, EditKind::Compress));
     assert!(large[0].saving_bytes.unwrap() > Bytes(38_000), "{:?}", large[0].saving_bytes);
     for packed in ["gzip", "br", "zstd"] {
         assert_eq!(with(40_000, Some(packed), ResourceKind::Script).len(), 0, "{packed}");
@@ -132,7 +133,8 @@ fn the_server_is_slow_over_300_ms_beyond_the_round_trip() {
     assert_eq!(with(420.0, Some("phone-on-the-move")).len(), 0);
     let slow = with(700.0, Some("phone-on-the-move"));
     assert_eq!((slow[0].size_ms, slow[0].sureness), (Some(Millis(580.0)), Sureness::Measured));
-    let server: Vec<&str> = slow[0].evidence.iter().map(|e| &*e.label).filter(|l| l.starts_with("server")).collect();
+    let parts = say_finding(&slow[0]).evidence;
+    let server: Vec<&str> = parts.iter().map(|e| &*e.label).filter(|l| l.starts_with("server")).collect();
     assert_eq!(server, ["server: db", "server: theme"], "by time, and only what has one");
 }
 
@@ -184,11 +186,11 @@ fn the_largest_picture_is_late_when_something_had_to_name_it() {
         0,
         "a parsed tag is found when it is reached; that is no fault of its own"
     );
-    assert!(with(900.0, None, true)[0].why.contains("loaded lazily"));
+    assert!(finding_why(&with(900.0, None, true)[0]).contains("loaded lazily"));
     let style =
         Initiator { kind: InitiatorKind::Style, url: Some(at("a.css").as_str().into()), ..Initiator::default() };
     let found = with(900.0, Some(style), false);
-    assert!(found[0].why.contains("a stylesheet names it"));
+    assert!(finding_why(&found[0]).contains("a stylesheet names it"));
     assert_eq!((found[0].on_path_ms, found[0].standing), (Millis(800.0), Standing::OnPath));
 }
 
@@ -240,7 +242,7 @@ fn pictures_without_dimensions_are_named_once_with_the_shift_they_made() {
     site.0.shifts = vec![shift(560.0), shift(1_500.0)];
     let findings = found(&site, "image-without-dimensions");
     assert_eq!(findings.len(), 1);
-    assert_eq!(findings[0].evidence.last().map(|e| &*e.value), Some("0.100"));
+    assert_eq!(say_finding(&findings[0]).evidence.last().map(|e| e.value.clone()).as_deref(), Some("0.100"));
 }
 
 #[test]
@@ -254,7 +256,7 @@ fn a_standout_is_more_than_15_per_cent_and_100_kb() {
     };
     assert_eq!(with(150_000, 850_000).len(), 0, "15 % exactly");
     let over = with(151_000, 849_000);
-    assert!(over[0].title.contains("15 % of the weight: 151 kB of 1.00 MB"), "{}", over[0].title);
+    assert!(finding_title(&over[0]).contains("15 % of the weight: 151 kB of 1.00 MB"), "{:?}", over[0]);
     assert_eq!(with(99_999, 1_000).len(), 0, "of a light page it may be most");
     assert_eq!(with(100_000, 1_000).len(), 1);
     // What came from the cache weighs nothing.
@@ -283,7 +285,7 @@ fn work_counts_for_a_script_from_100_ms_of_long_tasks_and_for_a_third_party_over
     let (long, third) = with(&[[400.0, 460.0], [500.0, 560.0]]);
     assert_eq!(long[0].size_ms, Some(Millis(120.0)));
     assert_eq!((&*third[0].owner.name, third[0].size_ms), ("parleydock.test", Some(Millis(120.0))));
-    assert_eq!(third[0].fix.target, "parleydock.test");
+    assert_eq!(third[0].edit.target(), "third_party parleydock.test");
 
     // The site's own script is no third party's.
     let mut site = Site::new();

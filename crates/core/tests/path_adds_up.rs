@@ -4,8 +4,8 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::path::{Leg, path_to_first_paint, path_to_largest};
-use phainon_core::{
-    Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, Owners, PageFacts, PageImage, PaintKind,
+use phainon_core::{ Prepared,
+    Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PageFacts, PageImage, PaintKind,
     RenderBlocking, Request, RequestId, ResourceKind, TimerInstall, Work, WorkKind, WorkName, analyse, self_times,
 };
 use proptest::prelude::*;
@@ -158,15 +158,15 @@ proptest! {
 
     #[test]
     fn of_any_load(load in load()) {
-        let owners = Owners::of(&load, &[]);
-        if let Some(legs) = path_to_largest(&load, &owners) {
+        let prepared = Prepared::plain(load.clone());
+        if let Some(legs) = path_to_largest(&prepared) {
             check(&legs, load.lcp_candidates[0].at);
         }
-        if let (Some(legs), Some(fcp)) = (path_to_first_paint(&load, &owners), load.fcp) {
+        if let (Some(legs), Some(fcp)) = (path_to_first_paint(&prepared), load.fcp) {
             check(&legs, fcp);
         }
         // Nothing else may panic on it either, and no time is counted twice.
-        let analysis = analyse(&load, &NoBodies);
+        let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
         if let Some(main) = &analysis.main_thread {
             let by_kind: Millis = main.by_kind_ms.values().copied().sum();
             prop_assert!((by_kind - main.total_ms).0.abs() <= main.total_ms.0 * 0.001 + 1e-6);
@@ -255,7 +255,7 @@ fn the_legs_of_a_known_load_are_the_known_ones() {
         snippet: None,
         rect: None,
     }];
-    let legs = path_to_largest(&load, &Owners::of(&load, &[])).expect("there is a largest paint");
+    let legs = path_to_largest(&Prepared::plain(load.clone())).expect("there is a largest paint");
     check(&legs, Millis(2040.0));
     let told: Vec<(f64, String)> = legs.iter().map(|l| (l.to_ms.0, format!("{:?}", l.cause))).collect();
     let expected = [

@@ -5,8 +5,8 @@
 mod site;
 
 use phainon_core::path::{Leg, path_to_first_paint, path_to_largest};
-use phainon_core::{
-    FixKind, Initiator, InitiatorKind, Millis, Owners, PageChange, PageFacts, PageImage, RenderBlocking, RequestId,
+use phainon_core::{ Prepared,
+    EditKind, Initiator, InitiatorKind, Millis, PageChange, PageFacts, PageImage, RenderBlocking, RequestId,
     ResourceKind, TimerInstall, WorkName, name_runs,
 };
 use site::{PAGE, Site, at, script};
@@ -22,7 +22,7 @@ trait Paths {
 
 impl Paths for Site {
     fn path(&self) -> Vec<Leg> {
-        path_to_largest(&self.0, &Owners::of(&self.0, &[])).unwrap()
+        path_to_largest(&Prepared::plain(self.0.clone())).unwrap()
     }
 }
 
@@ -44,7 +44,7 @@ fn a_redirect_before_the_document() {
     new.initiator = Initiator { kind: InitiatorKind::Redirect, ..Initiator::default() };
     site.paints(450.0, None);
     assert_eq!(site.told(), ["5 Navigation", "90 Redirect old/", "300 Wait", "400 Download", "450 Render"]);
-    assert_eq!(site.path()[1].fixes, [FixKind::DropRedirect]);
+    assert_eq!(site.path()[1].fixes, [EditKind::DropRedirect]);
 }
 
 #[test]
@@ -86,7 +86,7 @@ fn a_background_that_only_its_sheet_names() {
     site.paints(930.0, Some("sea.jpg"));
     let legs = site.path();
     assert_eq!(told(&legs[4]), "380 StyleFound base.css");
-    assert_eq!(legs[4].fixes, [FixKind::Preload]);
+    assert_eq!(legs[4].fixes, [EditKind::Preload]);
     assert!(legs[4].title.contains("sea.jpg is found through base.css"), "{}", legs[4].title);
 }
 
@@ -284,8 +284,8 @@ fn a_connection_of_its_own_and_a_full_main_thread() {
         ]
     );
     assert!(legs[3].sentence.contains("with TLS"));
-    assert_eq!(legs[3].fixes, [FixKind::Preconnect]);
-    assert_eq!(legs[6].fixes, [FixKind::SplitTask, FixKind::DelayScript]);
+    assert_eq!(legs[3].fixes, [EditKind::Preconnect]);
+    assert_eq!(legs[6].fixes, [EditKind::SplitTask, EditKind::DelayScript]);
 }
 
 #[test]
@@ -298,11 +298,11 @@ fn what_is_not_known_is_said() {
     assert_eq!(site.told()[2], "600 Unknown");
     // A paint before anything had come.
     site.0.fcp = Some(Millis(20.0));
-    let first = path_to_first_paint(&site.0, &Owners::of(&site.0, &[])).unwrap();
+    let first = path_to_first_paint(&Prepared::plain(site.0.clone())).unwrap();
     assert_eq!(first.iter().map(|l| l.to_ms.0).next_back(), Some(20.0));
     // No paint at all: no path.
     site.0.lcp_candidates.clear();
-    assert!(path_to_largest(&site.0, &Owners::of(&site.0, &[])).is_none());
+    assert!(path_to_largest(&Prepared::plain(site.0.clone())).is_none());
 }
 
 /// A script with promises: its callbacks run in pieces of work without an address.

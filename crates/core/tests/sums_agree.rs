@@ -4,7 +4,7 @@
 
 use phainon_core::metrics::{Placement, by_domain, by_kind, site_weight};
 use phainon_core::profile::{CodePlace, Profile, ProfileNode, functions, stacks};
-use phainon_core::{
+use phainon_core::{ Prepared,
     Bytes, CacheSource, Conditions, Header, Load, Millis, NoBodies, Outcome, Owners, PageFacts, PageImage, Rect,
     Request, ResourceKind, ScreenFrame, Work, WorkKind, WorkName, analyse, lanes, preset, return_visit, tracks,
 };
@@ -116,13 +116,14 @@ proptest! {
 
     #[test]
     fn weight_is_the_same_by_kind_domain_owner_and_file(load in load()) {
-        let analysis = analyse(&load, &NoBodies);
+        let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
         let whole = analysis.metrics.transferred_bytes.unwrap().0;
         prop_assert_eq!(sum(by_kind(&load).into_iter().map(|s| s.transferred_bytes)), whole);
         prop_assert_eq!(sum(by_domain(&load).into_iter().map(|s| s.transferred_bytes)), whole);
         prop_assert_eq!(sum(analysis.owners.iter().map(|o| o.transferred_bytes)), whole);
         prop_assert_eq!(sum(analysis.requests.iter().filter_map(|r| r.transferred_bytes)), whole);
-        let site = site_weight(&[&load, &load]);
+        let prepared = Prepared::plain(load.clone());
+        let site = site_weight(&[&prepared, &prepared]);
         prop_assert_eq!(&site.pages, &[Bytes(whole), Bytes(whole)]);
         prop_assert_eq!(sum(site.files.iter().map(|f| f.together)), 2 * whole);
         prop_assert_eq!(site.on_every_page.0, whole, "the same page twice shares everything");
@@ -131,7 +132,7 @@ proptest! {
     #[test]
     fn main_thread_totals_are_the_tasks_by_kind_script_and_in_the_drawing(load in load()) {
         let tasks: f64 = load.work.iter().filter(|w| w.depth == 0).map(|w| w.duration.0).sum();
-        let analysis = analyse(&load, &NoBodies);
+        let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
         if let Some(main) = &analysis.main_thread {
             let kinds: f64 = main.by_kind_ms.values().map(|m| m.0).sum();
             prop_assert!((kinds - tasks).abs() <= tasks * 0.001, "{kinds} of {tasks}");
@@ -145,7 +146,7 @@ proptest! {
         } else {
             prop_assert!(load.work.is_empty());
         }
-        let drawn = tracks(&load, &Owners::of(&load, &[]));
+        let drawn = tracks(&Prepared::plain(load.clone()));
         prop_assert_eq!(drawn.tasks.start.len(), load.work.len());
         let on_top: f64 = drawn.tasks.duration.iter().zip(&drawn.tasks.depth).filter(|(_, d)| **d == 0).map(|(d, _)| f64::from(*d)).sum();
         prop_assert!((on_top - tasks).abs() < 0.01);
@@ -176,7 +177,7 @@ proptest! {
         prop_assert_eq!(visit.first_bytes.0, sum(first.requests.iter().filter_map(|r| r.transferred)));
         prop_assert_eq!(visit.again_bytes.0, sum(again.requests.iter().filter_map(|r| r.transferred)));
         for row in &visit.rows {
-            prop_assert!(!row.why.is_empty());
+            prop_assert!(!phainon_core::words::return_reason(&row.reason).is_empty());
             match row.outcome {
                 Outcome::OnlyThen => prop_assert!(row.again.is_none()),
                 Outcome::OnlyNow => prop_assert!(row.first.is_none()),
@@ -191,7 +192,7 @@ proptest! {
 
     #[test]
     fn pictures_are_placed_by_their_boxes_and_speed_index_lies_within_the_frames(load in load()) {
-        let analysis = analyse(&load, &NoBodies);
+        let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
         let fold = f64::from(phone().height);
         let page = load.page.as_ref().unwrap();
         for row in &analysis.requests {

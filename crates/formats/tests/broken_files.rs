@@ -4,7 +4,7 @@
 #![allow(clippy::unwrap_used)]
 
 use flate2::{Compression, write::GzEncoder};
-use phainon_core::{Load, Millis, NoBodies, Subject, analyse};
+use phainon_core::{ Prepared,Load, Millis, NoBodies, Subject, analyse};
 use phainon_formats::{FormatError, open};
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -121,7 +121,7 @@ fn hars_as_others_write_them_are_read() {
         ]
     );
     // What a HAR cannot tell is said, and not shown as 0.
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     assert_eq!((analysis.metrics.lcp_ms, analysis.metrics.cls, analysis.metrics.tbt_ms), (None, None, None));
     assert!(analysis.lcp.is_none() && analysis.main_thread.is_none());
     for subject in [Subject::Paints, Subject::MainThread, Subject::Page] {
@@ -157,7 +157,7 @@ fn two_million_events_at_one_moment_are_read() {
     let text = format!("{}{}]", trace(""), event.repeat(2_000_000));
     let load = load(text.as_bytes());
     assert!(load.work.len() < 2_000, "nesting is limited");
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     assert_eq!(analysis.main_thread.unwrap().total_ms, Millis(80.0));
 }
 
@@ -176,7 +176,7 @@ fn what_is_of_another_type_than_it_should_be_is_passed_over() {
     let load = load(format!("{},{}]", trace(""), strange.join(",")).as_bytes());
     assert_eq!(load.fcp, Some(Millis(200.0)));
     assert!(load.notes.iter().any(|n| n.starts_with("1 chunks of the profiler's samples")), "{:?}", load.notes);
-    let _ = analyse(&load, &NoBodies);
+    let _ = analyse(&Prepared::plain(load.clone()), &NoBodies);
 }
 
 #[test]
@@ -217,7 +217,7 @@ proptest! {
         if let Ok(opened) = open(&bytes, "damaged") {
             for raw in &opened.loads {
                 if let Ok(load) = raw.assemble() {
-                    let _ = analyse(&load, &NoBodies);
+                    let _ = analyse(&Prepared::plain(load.clone()), &NoBodies);
                 }
             }
         }

@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-use phainon_core::{Analysis, PaintKind, analyse};
+use phainon_core::{ Prepared,Analysis, PaintKind, analyse};
 use phainon_formats::{Opened, archive, har, open};
 
 fn archives() -> Vec<(String, Vec<u8>)> {
@@ -20,7 +20,7 @@ fn archives() -> Vec<(String, Vec<u8>)> {
 
 fn analyses(opened: &Opened) -> Vec<Analysis> {
     let bodies = |hash: &str| opened.bodies.get(hash).cloned();
-    opened.loads.iter().map(|raw| analyse(&raw.assemble().unwrap(), &bodies)).collect()
+    opened.loads.iter().map(|raw| analyse(&Prepared::plain(raw.assemble().unwrap()), &bodies)).collect()
 }
 
 #[test]

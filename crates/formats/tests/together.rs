@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-use phainon_core::{Millis, NoBodies, RenderBlocking, Source, analyse};
+use phainon_core::{ Prepared,Millis, NoBodies, RenderBlocking, Source, analyse};
 use phainon_formats::{FormatError, open, open_together};
 use serde_json::{Value, json};
 
@@ -80,7 +80,7 @@ fn a_har_and_a_trace_of_one_load_become_one() {
     // The trace's clock is 4 ms behind the HAR's.
     assert_eq!(load.requests[0].start, Millis(4.0));
     assert_eq!(load.requests[1].render_blocking, RenderBlocking::Blocking);
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     assert_eq!(analysis.metrics.fcp_ms, Some(Millis(400.0)));
     assert_eq!(analysis.metrics.ttfb_ms, Some(Millis(84.0)));
     let apart = open_together(files(trace("http://b.test/"))).err().unwrap();

@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-use phainon_core::{
+use phainon_core::{ Prepared,
     InitiatorKind, Load, Millis, NoBodies, PaintKind, RenderBlocking, ResourceKind, WorkKind, WorkName, analyse,
 };
 use phainon_formats::open;
@@ -85,7 +85,7 @@ fn shifts_of_other_frames_and_of_nothing_do_not_count() {
     ]);
     assert_eq!(load.shifts.len(), 2);
     assert_eq!(load.shifts[0].moved[0].after.y, 5.0);
-    assert_eq!(analyse(&load, &NoBodies).metrics.cls, Some(0.1));
+    assert_eq!(analyse(&Prepared::plain(load.clone()), &NoBodies).metrics.cls, Some(0.1));
 }
 
 #[test]
@@ -116,7 +116,7 @@ fn work_is_nested_blamed_and_summed_by_kind() {
             (WorkName::ParseHtml, 1, 10.0)
         ]
     );
-    let main = analyse(&load, &NoBodies).main_thread.unwrap();
+    let main = analyse(&Prepared::plain(load.clone()), &NoBodies).main_thread.unwrap();
     let ms = |kind: WorkKind| main.by_kind_ms.get(&kind).map(|m| m.0.round());
     assert_eq!(
         (ms(WorkKind::ScriptRun), ms(WorkKind::Layout), ms(WorkKind::HtmlParse), ms(WorkKind::Other)),
@@ -212,7 +212,7 @@ fn timers_handlers_and_forced_layout_name_their_lines() {
         at("RunTask", "X", 100.0, 9.0, json!({})),
         at("Layout", "X", 101.0, 5.0, json!({"beginData": {"frame": "F"}})),
     ]);
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     let timer = &analysis.handlers[0];
     assert_eq!((&*timer.what, timer.runs, timer.timeout_ms), ("timer", 1, Some(Millis(50.0))));
     let by = timer.by.as_ref().unwrap();
@@ -257,7 +257,7 @@ fn marks_measures_and_inputs_keep_their_times() {
     ]);
     let named: Vec<_> = load.user_timings.iter().map(|t| (&*t.name, t.at_ms.0, t.duration_ms.map(|d| d.0))).collect();
     assert_eq!(named, [("ready", 40.0, None), ("build", 60.0, Some(35.0)), ("sort", 70.0, Some(20.0))]);
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     assert_eq!(analysis.metrics.inp_ms, Some(Millis(150.0)));
     let click = &analysis.interactions[0];
     assert_eq!(

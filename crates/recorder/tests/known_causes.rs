@@ -11,7 +11,7 @@ use axum::routing::get;
 use image::codecs::png::PngEncoder;
 use image::{ExtendedColorType, ImageEncoder};
 use phainon_core::path::{Cause, Leg};
-use phainon_core::{Analysis, Load, NoBodies, analyse, preset};
+use phainon_core::{ Prepared,Analysis, Load, NoBodies, analyse, preset};
 use phainon_recorder::{RecordRequest, record_whole};
 use std::net::SocketAddr;
 use std::time::Duration;
@@ -122,7 +122,7 @@ async fn recorded(address: SocketAddr, name: &str) -> (Load, Analysis) {
     let recording = record_whole(&request, sender).await.unwrap();
     assert_eq!(recording.loads[0].failed, None, "{name}");
     let load = recording.loads[0].assemble().unwrap();
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     (load, analysis)
 }
 

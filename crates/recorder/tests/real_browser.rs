@@ -8,7 +8,7 @@ use axum::http::StatusCode;
 use axum::response::Html;
 use axum::routing::get;
 use phainon_core::profile::functions;
-use phainon_core::{Analysis, Load, Millis, NoBodies, Outcome, Owners, Visit, analyse, preset, return_visit};
+use phainon_core::{ Prepared,Analysis, Load, Millis, NoBodies, Outcome, Owners, Visit, analyse, preset, return_visit};
 use phainon_recorder::{RecordError, RecordRequest, Recording, Stage, Step, record_whole};
 use phainon_standin::{HOME, StandIn};
 use std::net::SocketAddr;
@@ -25,7 +25,7 @@ async fn recorded(request: &RecordRequest) -> Result<Recording, RecordError> {
 }
 
 fn first(recording: &Recording) -> Analysis {
-    analyse(&recording.loads[0].assemble().unwrap(), &NoBodies)
+    analyse(&Prepared::plain(recording.loads[0].assemble().unwrap()), &NoBodies)
 }
 
 async fn troubles() -> SocketAddr {
@@ -58,7 +58,7 @@ async fn figures_agree_with_the_page_and_repairing_the_hero_helps() {
     let mut request = RecordRequest::new(HOME, preset("phone-on-the-move").unwrap(), 2);
     request.hosts = stand_in.hosts();
     let all = |recording: &Recording| {
-        recording.loads.iter().map(|l| analyse(&l.assemble().unwrap(), &NoBodies)).collect::<Vec<_>>()
+        recording.loads.iter().map(|l| analyse(&Prepared::plain(l.assemble().unwrap()), &NoBodies)).collect::<Vec<_>>()
     };
     let befores = all(&recorded(&request).await.unwrap());
     request.url = format!("{HOME}?fix=hero-in-html");
@@ -262,7 +262,7 @@ async fn a_recording_in_depth_has_both_visits_an_interaction_and_used_code() {
     let (one, two) = (&loads[0], &loads[1]);
     assert_eq!((one.visit, two.visit), (Visit::First, Visit::Return));
 
-    let first = analyse(one, &NoBodies);
+    let first = analyse(&Prepared::plain(one.clone()), &NoBodies);
     assert!(first.requests.iter().all(|r| r.protocol.as_deref() == Some("h2")), "everything came over HTTP/2");
     assert_eq!(first.interactions.len(), 2, "{:?}", first.interactions);
     assert_eq!(first.interactions[0].selector.as_deref(), Some("#more"));
@@ -283,7 +283,7 @@ async fn a_recording_in_depth_has_both_visits_an_interaction_and_used_code() {
     assert_eq!(of("/book/").outcome, Outcome::Again);
     assert_eq!(of("/book/").header.as_deref(), Some("cache-control: no-store"));
     assert!(visit.again_bytes.0 * 10 < visit.first_bytes.0, "{:?} of {:?}", visit.again_bytes, visit.first_bytes);
-    assert!(analyse(two, &NoBodies).interactions.is_empty(), "the scripted user acts on first visits");
+    assert!(analyse(&Prepared::plain(two.clone()), &NoBodies).interactions.is_empty(), "the scripted user acts on first visits");
 
     let detail = recording.detail.unwrap();
     let used = |name: &str| detail.coverage.iter().find(|c| c.url.ends_with(name)).unwrap().unused_share();

@@ -2,13 +2,13 @@
 
 #![allow(clippy::unwrap_used)]
 
-use phainon_core::{Effort, FixKind, Load, Millis, NoBodies, Request, ResourceKind, Risk, Source, analyse};
+use phainon_core::{ Prepared,Effort, EditKind, Load, Millis, NoBodies, Request, ResourceKind, Risk, Source, analyse};
 use phainon_formats::{BodyMap, RawLoad, body_hash};
 use phainon_store::{FixState, NewFix, NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError};
 
 fn fix(target: &str, on_path: f64) -> NewFix {
     NewFix {
-        kind: FixKind::DeferScript,
+        kind: EditKind::DeferScript,
         target: target.into(),
         title: format!("Defer {target}"),
         owner: "tidemark".into(),
@@ -28,7 +28,7 @@ fn add(store: &mut Store) -> i64 {
     let mut load = Load::empty("http://www.skerryline.test/");
     load.requests.push(Request::new(0, "http://www.skerryline.test/", ResourceKind::Document));
     let raw = RawLoad { requests: Some(load.requests.clone()), trace: Some(b"[]".to_vec()), ..RawLoad::default() };
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     let body = b"<h1>Skerry Line</h1>".to_vec();
     let bodies: BodyMap = [(body_hash(&body), body)].into();
     store

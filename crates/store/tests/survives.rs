@@ -4,7 +4,7 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::metrics::Coverage;
-use phainon_core::{
+use phainon_core::{ Prepared,
     ANALYSIS_VERSION, BodyRef, Bytes, Load, Millis, NoBodies, Request, ResourceKind, ScreenFrame, Source, analyse,
 };
 use phainon_formats::{BodyMap, Detail, RawLoad, body_hash};
@@ -24,7 +24,7 @@ fn add(store: &mut Store, page: &str, recorded_at: &str, texts: &[&str]) -> i64 
     }
     let frame = ScreenFrame { at_ms: Millis(40.0), file: "0000.jpg".into(), ..ScreenFrame::default() };
     let raw = RawLoad { frames: vec![(frame, b"a picture".to_vec())], ..RawLoad::default() };
-    let analysis = analyse(&load, &NoBodies);
+    let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     let detail = Detail {
         coverage: vec![Coverage {
             url: "http://www.skerryline.test/a.js".into(),

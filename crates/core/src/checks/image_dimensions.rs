@@ -1,12 +1,12 @@
 //! Images that do not say how large they will be.
 
-use super::{Check, CheckContext, Finding, Group, Standing, Sureness, example, row};
-use crate::{Fix, FixKind, Millis, ResourceKind};
+use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Standing, example, file_row, gathered, row};
+use crate::{Edit, Millis, ResourceKind, Scope};
 
 pub(super) const CHECK: Check = Check {
     id: "image-without-dimensions",
     group: Group::Stability,
-    rule: "A shown image element has neither width and height, nor an aspect ratio from its style, before its file arrives.",
+    rule: "A shown image element has neither width and height, nor an aspect ratio from its style, before its file arrives, and it stands in the flow. More than three of one owner are one finding.",
     example: || {
         let mut example = example::sound();
         example.load.page.get_or_insert_default().images.clear();
@@ -18,39 +18,42 @@ pub(super) const CHECK: Check = Check {
 };
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
-    let Some(page) = &context.load.page else { return Vec::new() };
+    let Some(page) = &context.load().page else { return Vec::new() };
     let mut found: Vec<Finding> = Vec::new();
-    for image in page.images.iter().filter(|i| !i.sized && !i.hidden && !i.background && i.rect.area() > 1.0) {
-        let Some(request) =
-            context.load.requests.iter().find(|r| *r.url == *image.url && r.kind == ResourceKind::Image)
-        else {
+    let unsized_ones = page.images.iter().filter(|i| !i.sized && !i.hidden && !i.background && i.rect.area() > 1.0);
+    // Out of the flow it takes no room, and moves nothing when it comes.
+    for image in unsized_ones.filter(|i| !i.out_of_flow) {
+        let Some(request) = context.prepared.all_for(&image.url).find(|r| r.kind == ResourceKind::Image) else {
             continue;
         };
         if found.iter().any(|f| f.request == Some(request.id)) {
             continue;
         }
-        let name = request.short_name();
-        let fix =
-            Fix::new(FixKind::SetDimensions, &request.url, format!("Give {name} its width and height in the HTML"));
-        let mut finding = context.about(&CHECK, request, &[], format!("{name} is shown without dimensions"), fix);
+        let edit = Edit::SetDimensions { scope: Scope::file(&request.url) };
+        let mut finding = context.about(&CHECK, request, &[], Fact::NoDimensions { files: 1 }, edit);
         if !context.path.is_empty() {
             finding.standing = Standing::OffPath;
         }
         finding.size_bytes = None;
-        finding.sureness = Sureness::Measured;
         finding.evidence = vec![
-            row("element", image.selector.clone()),
-            row("shown at", format!("{:.0} × {:.0}", image.rect.width, image.rect.height)),
+            row(EvidenceOf::Element, Figure::Text(image.selector.clone())),
+            row(EvidenceOf::ShownAt, Figure::Size(image.rect.width, image.rect.height)),
         ];
         // A shift in the frame after the picture came, near where it stands, is worth showing.
-        let after = request.end.unwrap_or(Millis::ZERO);
-        let shifted: f64 =
-            context.load.shifts.iter().filter(|s| s.at >= after && s.at - after < Millis(150.0)).map(|s| s.score).sum();
+        let after = context.load().last_hop(request).end.unwrap_or(Millis::ZERO);
+        let shifts = context.load().shifts.iter().filter(|s| s.at >= after && s.at - after < Millis(150.0));
+        let shifted: f64 = shifts.map(|s| s.score).sum();
         if shifted > 0.0 {
-            finding.evidence.push(row("layout shift within 150 ms of its arrival", format!("{shifted:.3}")));
+            finding.evidence.push(row(EvidenceOf::ShiftAfterArrival, Figure::Score(shifted)));
         }
-        finding.why = "The browser reserves no room for it, so what stands below moves when the file arrives.".into();
         found.push(finding);
     }
-    found
+    gathered(
+        found,
+        |f| file_row(f, f.evidence.get(1).map_or(Figure::None, |e| e.figure.clone())),
+        |group, scope| {
+            let files = u32::try_from(group.len()).unwrap_or(u32::MAX);
+            (Fact::NoDimensions { files }, Edit::SetDimensions { scope })
+        },
+    )
 }

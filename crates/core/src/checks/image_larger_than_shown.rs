@@ -1,8 +1,8 @@
 //! Pictures with more pixels than the screen shows.
 
-use super::{Check, CheckContext, Finding, Group, Sureness, example, row};
+use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row};
 use crate::path::Cause;
-use crate::{Bytes, Fix, FixKind, PageImage, ResourceKind};
+use crate::{Bytes, Edit, PageImage, ResourceKind, Scope};
 
 /// Pixel counts up to this multiple of what is shown are fine.
 const FINE: f64 = 2.0;
@@ -12,7 +12,7 @@ const WORTH: u64 = 12_000;
 pub(super) const CHECK: Check = Check {
     id: "image-larger-than-shown",
     group: Group::Weight,
-    rule: "A picture's file has more than twice the pixels of the largest box that shows it, at the device's pixel ratio, and the share too many is over 12 kB.",
+    rule: "A picture's file has more than twice the pixels that the largest box showing it needs at the device's pixel ratio (a picture that covers its box needs more than the box has), and the share too many is over 12 kB. More than three of one owner are one finding.",
     example: || {
         let mut example = example::sound();
         example.load.requests[1].transferred = Some(Bytes(320_000));
@@ -27,11 +27,12 @@ pub(super) const CHECK: Check = Check {
 };
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
-    let Some(page) = &context.load.page else { return Vec::new() };
-    let ratio = context.load.conditions.as_ref().map_or(1.0, |c| c.pixel_ratio);
+    let ratio = context.load().conditions.as_ref().map_or(1.0, |c| c.pixel_ratio);
     let mut found = Vec::new();
     for request in context.answered().filter(|r| r.kind == ResourceKind::Image) {
-        let uses: Vec<&PageImage> = page.images.iter().filter(|i| i.url == *request.url).collect();
+        // The element names the first hop where the address redirects.
+        let named = context.load().first_hop(request);
+        let uses: Vec<&PageImage> = context.prepared.images_of(&named.url).collect();
         // A background may be sized by rules that the box does not tell; a vector has no pixels.
         if uses.is_empty()
             || uses.iter().any(|i| i.background)
@@ -39,16 +40,14 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         {
             continue;
         }
-        let Some(shown) = uses.iter().filter(|i| !i.hidden).max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()))
-        else {
-            continue;
-        };
+        let shown = uses.iter().filter(|i| !i.hidden).max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()));
+        let Some(shown) = shown else { continue };
         let (width, height) = match context.body(request).and_then(|b| imagesize::blob_size(&b).ok()) {
             #[allow(clippy::cast_precision_loss)]
             Some(size) => (size.width as f64, size.height as f64),
             None => (f64::from(shown.natural_width), f64::from(shown.natural_height)),
         };
-        let needed = shown.rect.area() * ratio * ratio;
+        let needed = shown.needed_pixels((width, height), ratio);
         if needed < 1.0 || width * height <= needed * FINE {
             continue;
         }
@@ -59,20 +58,27 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         if saving < WORTH {
             continue;
         }
-        let name = request.short_name();
-        let fix = Fix::new(FixKind::ResizeImage, &request.url, format!("Send {name} at the size at which it is shown"));
-        let title = format!("{name} has {times:.0} times the pixels shown: about {} too many", Bytes(saving).text());
-        let mut finding = context.about(&CHECK, request, &[Cause::Download], title, fix);
+        let fact = Fact::ImageTooLarge { times, saving: Bytes(saving), files: 1 };
+        let edit = Edit::Resize { scope: Scope::file(&request.url) };
+        let mut finding = context.about(&CHECK, request, &[Cause::Download], fact, edit);
         finding.saving_bytes = Some(Bytes(saving));
         finding.sureness = Sureness::Inferred;
         finding.evidence = vec![
-            row("the file", format!("{width:.0} × {height:.0}")),
-            row("shown at", format!("{:.0} × {:.0}, ratio {ratio}", shown.rect.width, shown.rect.height)),
-            row("sent", bytes.text()),
-            row("element", shown.selector.clone()),
+            row(EvidenceOf::FileSize, Figure::Size(width, height)),
+            row(EvidenceOf::ShownAt, Figure::Shown(shown.rect.width, shown.rect.height, ratio)),
+            row(EvidenceOf::Sent, Figure::Bytes(bytes)),
+            row(EvidenceOf::Element, Figure::Text(shown.selector.clone())),
         ];
-        finding.why = "The bytes too many are taken in proportion to the pixels too many; what a smaller file really weighs depends on its encoding.".into();
         found.push(finding);
     }
-    found
+    gathered(
+        found,
+        |f| file_row(f, Figure::Bytes(f.saving_bytes.unwrap_or_default())),
+        |group, scope| {
+            let saving = group.iter().filter_map(|f| f.saving_bytes).sum();
+            let times = group.iter().map(|f| if let Fact::ImageTooLarge { times, .. } = f.fact { times } else { 0.0 });
+            let files = u32::try_from(group.len()).unwrap_or(u32::MAX);
+            (Fact::ImageTooLarge { times: times.fold(0.0, f64::max), saving, files }, Edit::Resize { scope })
+        },
+    )
 }

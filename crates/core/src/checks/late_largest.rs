@@ -1,8 +1,8 @@
 //! The largest paint's file is found late.
 
-use super::{Check, CheckContext, Finding, Group, example, row};
+use super::{Check, CheckContext, Evidence, EvidenceOf, Fact, Figure, Finding, FoundBy, Group, example, row};
 use crate::path::{Cause, Leg};
-use crate::{Fix, FixKind, InitiatorKind, Millis, PaintKind, ResourceKind, WorkKind, WorkName};
+use crate::{Edit, InitiatorKind, Millis, PaintKind, ResourceKey, ResourceKind, WorkKind, WorkName};
 
 /// Asked for this much after the document's first byte, it is late.
 const LATE: Millis = Millis(250.0);
@@ -28,26 +28,27 @@ pub(super) const CHECK: Check = Check {
 };
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
-    let Some(candidate) = context.load.largest().filter(|c| c.kind == PaintKind::Image) else { return Vec::new() };
-    let Some(request) = candidate.url.as_deref().and_then(|url| context.load.request_for(url, candidate.at)) else {
+    let load = context.load();
+    let Some(candidate) = load.largest().filter(|c| c.kind == PaintKind::Image) else { return Vec::new() };
+    let Some(file) = candidate.url.as_deref().and_then(|url| load.request_for(url, candidate.at)) else {
         return Vec::new();
     };
-    let Some(first) = context.load.document().and_then(|d| d.first_byte) else { return Vec::new() };
+    // Where the address redirects, what was found late is the first hop.
+    let request = load.first_hop(file);
+    let Some(first) = load.document().and_then(|d| d.first_byte) else { return Vec::new() };
     let delay = request.start - first;
-    let lazy = context.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
-    let how = match request.initiator.kind {
-        InitiatorKind::Script => "a script inserts it",
-        InitiatorKind::Style => "a stylesheet names it",
-        _ if lazy => "it is loaded lazily",
+    let lazy = context.prepared.images_of(&request.url).any(|i| i.lazy);
+    let by = match request.initiator.kind {
+        InitiatorKind::Script => FoundBy::Script,
+        InitiatorKind::Style => FoundBy::Sheet,
+        _ if lazy => FoundBy::LazyLoading,
         _ => return Vec::new(),
     };
     if delay <= LATE {
         return Vec::new();
     }
-    let name = request.short_name();
-    let fix = Fix::new(FixKind::PutInHtml, &request.url, format!("Put {name} in the HTML and fetch it first"));
-    let title = format!("Largest picture found late: {name}, asked for {} after the first byte", delay.text());
-    let mut finding = context.about(&CHECK, request, &[Cause::Queue], title, fix);
+    let edit = Edit::PutInHtml { file: ResourceKey::of(&request.url) };
+    let mut finding = context.about(&CHECK, request, &[Cause::Queue], Fact::LateLargest { delay, by }, edit);
     // On the path: all of it between the document's first byte and the asking. The script that
     // inserts the picture is part of the delay, whoever's legs these are.
     let between: Millis = context
@@ -61,20 +62,16 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     finding.size_ms = Some(delay);
     finding.size_bytes = None;
     finding.evidence = vec![
-        row("document's first byte", first.text()),
-        row("asked for at", request.start.text()),
-        row("because", how.to_owned()),
+        row(EvidenceOf::DocumentFirstByte, Figure::Ms(first)),
+        row(EvidenceOf::AskedFor, Figure::Ms(request.start)),
+        row(EvidenceOf::Because(by), Figure::None),
     ];
     for caller in request.initiator.stack.iter().take(3) {
-        let by = context.load.requests.iter().find(|r| r.url == *caller);
-        finding.evidence.push(super::Evidence {
-            label: "asked for by".into(),
-            value: crate::request::short_name(caller),
-            request: by.map(|r| r.id),
+        finding.evidence.push(Evidence {
+            of: EvidenceOf::AskedForBy,
+            figure: Figure::Text(crate::request::short_name(caller)),
+            request: context.prepared.first_for(caller).map(|r| r.id),
         });
     }
-    finding.why = format!(
-        "The preload scanner finds files that stand in the HTML at once; here {how}, so its download could not begin earlier."
-    );
     vec![finding]
 }

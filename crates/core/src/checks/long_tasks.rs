@@ -1,8 +1,8 @@
 //! Scripts whose tasks keep the main thread from answering.
 
-use super::{Check, CheckContext, Finding, Group, Standing, Sureness, example, row};
+use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Standing, example, row};
 use crate::path::Cause;
-use crate::{Fix, FixKind, Millis, WorkKind, WorkName};
+use crate::{Edit, Millis, ResourceKey, WorkKind, WorkName};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -40,15 +40,9 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         if sum < WORTH {
             continue;
         }
-        let name = crate::request::short_name(&url);
-        let (noun, together) =
-            if tasks.len() == 1 { ("task", String::new()) } else { ("tasks", " together".to_owned()) };
-        let title = format!("{name} runs in {} long {noun}, {}{together}", tasks.len(), sum.text());
-        let fix = Fix::new(FixKind::SplitTask, &url, format!("Do less in {name}, or in smaller pieces"));
-        let request = context.load.requests.iter().find(|r| r.url == url);
-        let document = context.load.document();
-        let Some(anchor) = request.or(document) else { continue };
-        let mut finding = context.about(&CHECK, anchor, &[], title, fix);
+        let Some(anchor) = context.prepared.first_for(&url).or(context.load().document()) else { continue };
+        let fact = Fact::LongTasks { tasks: u32::try_from(tasks.len()).unwrap_or(u32::MAX), sum };
+        let mut finding = context.about(&CHECK, anchor, &[], fact, Edit::SplitTask { file: ResourceKey::of(&url) });
         let on_path: Millis = context
             .path
             .iter()
@@ -62,22 +56,13 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
             (_, true) => Standing::OnPath,
             _ => Standing::OffPath,
         };
-        finding.owner = context.owners.of_url(&url);
+        finding.owner = context.prepared.owners.of_url(&url);
         finding.url = Some(url.to_string());
         finding.size_ms = Some(sum);
         finding.size_bytes = None;
-        finding.sureness = Sureness::Measured;
-        finding.evidence = tasks
-            .iter()
-            .take(10)
-            .map(|t| {
-                row(
-                    &format!("task at {}", t.start_ms.text()),
-                    format!("{}, adds {} to TBT", t.duration_ms.text(), t.blocking_ms.text()),
-                )
-            })
-            .collect();
-        finding.why = "While a task runs, no tap or key is answered. The task counts for this script because it took the most of it, and at least a third.".into();
+        let longest = tasks.iter().take(10);
+        finding.evidence =
+            longest.map(|t| row(EvidenceOf::TaskAt(t.start_ms, t.blocking_ms), Figure::Ms(t.duration_ms))).collect();
         found.push(finding);
     }
     found

@@ -5,9 +5,10 @@
 //! a test are made from these. A good check
 //!
 //! * computes what can be computed (compresses the body, reads the picture's size) and guesses nothing;
-//! * names the request, script or element, with the figure, in its title;
+//! * says what it found as facts, with the figures; [`crate::words`] makes sentences of them;
+//! * makes one finding of many small ones of a kind, with a row for each;
 //! * says nothing where the load does not hold what it needs;
-//! * calls for one fix, of one kind, to one target;
+//! * calls for one edit;
 //! * takes its place on the path from the legs that its fix would shorten, not from its size.
 
 mod cache_lifetime;
@@ -26,7 +27,8 @@ mod uncompressed_text;
 use crate::metrics::Metrics;
 use crate::path::{Cause, Leg};
 use crate::{
-    Bodies, Bytes, Fix, Load, MainThread, Millis, Owner, Owners, RenderBlocker, Request, RequestId, ResourceKind,
+    Bodies, Bytes, Edit, Load, MainThread, Millis, Owner, Prepared, RenderBlocker, Request, RequestId,
+    ResourceKind,
 };
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -77,12 +79,10 @@ pub struct Check {
 
 /// What a check reads.
 pub struct CheckContext<'a> {
-    /// The load.
-    pub load: &'a Load,
+    /// The load, its look-ups, its owners and the settings.
+    pub prepared: &'a Prepared,
     /// Its bodies, as far as they were kept.
     pub bodies: &'a dyn Bodies,
-    /// Who owns what.
-    pub owners: &'a Owners,
     /// The load's metrics.
     pub metrics: &'a Metrics,
     /// The path to the largest paint; empty where none was observed.
@@ -121,28 +121,109 @@ pub enum Sureness {
     Inferred,
 }
 
+/// What a row of evidence is about.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum EvidenceOf {
+    FirstByteAfterSending,
+    RoundTrip,
+    TtfbTarget,
+    /// A part of the server's own account of its time.
+    ServerPart(String),
+    AskedFor,
+    LastByte,
+    LetGo,
+    DocumentComplete,
+    FirstContentfulPaint,
+    DocumentFirstByte,
+    Because(FoundBy),
+    AskedForBy,
+    Sent,
+    PackedHere,
+    ContentEncoding,
+    CacheControl(String),
+    Element,
+    ShownAt,
+    FileSize,
+    ShiftAfterArrival,
+    Transferred,
+    WholePage,
+    ReceivingFor,
+    /// A task that began at a moment, and what it adds to TBT.
+    TaskAt(Millis, Millis),
+    /// A file by its name, with what it would save or take.
+    File(String),
+    /// A script by its address; `None` is the page itself.
+    ScriptTime(Option<String>),
+}
+
+/// The figure of a row of evidence.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Figure {
+    Ms(Millis),
+    Bytes(Bytes),
+    /// From so many bytes to so many.
+    Saving(Bytes, Bytes),
+    /// Width and height.
+    Size(f64, f64),
+    /// Width and height in CSS pixels, at a pixel ratio.
+    Shown(f64, f64, f64),
+    Score(f64),
+    Text(String),
+    None,
+}
+
+/// What made the browser find a file late.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum FoundBy {
+    Script,
+    Sheet,
+    LazyLoading,
+}
+
 /// One row of a finding's evidence.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Evidence {
     /// What it is.
-    pub label: String,
-    /// Its figure, as text.
-    pub value: String,
+    pub of: EvidenceOf,
+    /// Its figure.
+    pub figure: Figure,
     /// The request it points to.
     pub request: Option<RequestId>,
 }
 
+/// What a check found, in figures.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Fact {
+    SlowDocument { server: Millis, told: bool },
+    UncompressedText { size: Bytes, packed: Bytes, files: u32 },
+    ShortCacheLifetime { host: String, files: u32, bytes: Bytes },
+    BlockingScript { released: Millis },
+    BlockingStyle { released: Millis },
+    LateLargest { delay: Millis, by: FoundBy },
+    ImageTooLarge { times: f64, saving: Bytes, files: u32 },
+    Standout { share: f64, bytes: Bytes, whole: Bytes },
+    LongTasks { tasks: u32, sum: Millis },
+    ThirdPartyWork { sum: Millis },
+    NoDimensions { files: u32 },
+}
+
 /// Something that a check found.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Finding {
     /// The check's id.
     pub check: String,
-    /// The same for the same thing in another load: check and target.
+    /// The same for the same thing in another load: check and edit.
     pub key: String,
-    /// What was found, figures included.
-    pub title: String,
+    /// What was found.
+    pub fact: Fact,
     /// What it is about.
     pub group: Group,
     /// Whose it is.
@@ -167,18 +248,18 @@ pub struct Finding {
     pub size_bytes: Option<Bytes>,
     /// Rows that point to what was seen.
     pub evidence: Vec<Evidence>,
-    /// Why it matters here, in plain words.
-    pub why: String,
     /// How the figures were come by.
     pub sureness: Sureness,
-    /// The fix it calls for.
-    pub fix: Fix,
+    /// The edit it calls for.
+    pub edit: Edit,
 }
 
 /// Runs every check; findings come by milliseconds on the path, then by size.
 #[must_use]
 pub(crate) fn run_checks(context: &CheckContext<'_>) -> Vec<Finding> {
-    let mut found: Vec<Finding> = ALL.iter().flat_map(|check| (check.run)(context)).collect();
+    let off = &context.prepared.settings.checks_off;
+    let mut found: Vec<Finding> =
+        ALL.iter().filter(|check| !off.contains(check.id)).flat_map(|check| (check.run)(context)).collect();
     let size = |f: &Finding| (f.saving_bytes.or(f.size_bytes).unwrap_or_default(), f.size_ms.unwrap_or_default());
     found.sort_by(|a, b| {
         b.on_path_ms
@@ -191,22 +272,30 @@ pub(crate) fn run_checks(context: &CheckContext<'_>) -> Vec<Finding> {
 }
 
 impl CheckContext<'_> {
+    fn load(&self) -> &Load {
+        &self.prepared.load
+    }
+
+    fn owner(&self, request: &Request) -> &Owner {
+        self.prepared.owners.request(request.id)
+    }
+
     /// A finding about a request; its place on the path comes from the legs about that request that
     /// have one of these causes.
-    fn about(&self, check: &Check, request: &Request, causes: &[Cause], title: String, fix: Fix) -> Finding {
+    fn about(&self, check: &Check, request: &Request, causes: &[Cause], fact: Fact, edit: Edit) -> Finding {
         let on_path_ms: Millis = self
             .path
             .iter()
             .filter(|leg| leg.request == Some(request.id) && causes.contains(&leg.cause))
             .map(Leg::length)
             .sum();
-        let span = (request.start, request.end.unwrap_or(self.load.end));
+        let span = (request.start, request.end.unwrap_or(self.load().end));
         Finding {
             check: check.id.to_owned(),
-            key: format!("{} {}", check.id, fix.target),
-            title,
+            key: format!("{} {}", check.id, edit.target()),
+            fact,
             group: check.group,
-            owner: self.owners.request(request.id).clone(),
+            owner: self.owner(request).clone(),
             url: Some(request.url.to_string()),
             request: Some(request.id),
             kind: Some(request.kind),
@@ -217,9 +306,8 @@ impl CheckContext<'_> {
             size_ms: None,
             size_bytes: request.transferred,
             evidence: Vec::new(),
-            why: String::new(),
             sureness: Sureness::Measured,
-            fix,
+            edit,
         }
     }
 
@@ -238,7 +326,7 @@ impl CheckContext<'_> {
 
     /// Requests that came over the network and were answered.
     fn answered(&self) -> impl Iterator<Item = &Request> {
-        self.load.requests.iter().filter(|r| r.is_network() && r.failed.is_none() && r.cache.is_none())
+        self.load().requests.iter().filter(|r| r.is_network() && r.failed.is_none() && r.cache.is_none())
     }
 
     fn body(&self, request: &Request) -> Option<Vec<u8>> {
@@ -247,8 +335,57 @@ impl CheckContext<'_> {
 }
 
 /// An evidence row without a pointer.
-fn row(label: &str, value: String) -> Evidence {
-    Evidence { label: label.to_owned(), value, request: None }
+fn row(of: EvidenceOf, figure: Figure) -> Evidence {
+    Evidence { of, figure, request: None }
+}
+
+/// So many findings of one kind about one owner's small files still stand for themselves.
+const FEW: usize = 3;
+
+/// Many small findings of one check, owner and kind of resource as one, with a row for each file:
+/// a ledger of eighteen icons is one line. Those on the path stand for themselves. `together` makes
+/// the fact and the edit of all from those of each.
+fn gathered(
+    found: Vec<Finding>,
+    files: impl Fn(&Finding) -> Evidence,
+    together: impl Fn(&[Finding], crate::Scope) -> (Fact, Edit),
+) -> Vec<Finding> {
+    let mut groups: std::collections::BTreeMap<(Owner, Option<ResourceKind>), Vec<Finding>> = Default::default();
+    let mut alone = Vec::new();
+    for finding in found {
+        if finding.on_path {
+            alone.push(finding);
+        } else {
+            groups.entry((finding.owner.clone(), finding.kind)).or_default().push(finding);
+        }
+    }
+    for ((owner, kind), mut group) in groups {
+        let Some(kind) = kind.filter(|_| group.len() > FEW) else {
+            alone.append(&mut group);
+            continue;
+        };
+        group.sort_by(|a, b| b.saving_bytes.cmp(&a.saving_bytes).then_with(|| a.key.cmp(&b.key)));
+        let (fact, edit) = together(&group, crate::Scope::Kind { owner, files: kind });
+        let saving: Bytes = group.iter().filter_map(|f| f.saving_bytes).sum();
+        let size: Bytes = group.iter().filter_map(|f| f.size_bytes).sum();
+        let mut whole = group[0].clone();
+        whole.key = format!("{} {}", whole.check, edit.target());
+        whole.evidence = group.iter().map(&files).collect();
+        (whole.fact, whole.edit, whole.url, whole.request) = (fact, edit, None, None);
+        whole.saving_bytes = Some(saving).filter(|b| b.0 > 0);
+        whole.size_bytes = Some(size).filter(|b| b.0 > 0);
+        if group.iter().any(|f| f.standing == Standing::BesidePath) {
+            whole.standing = Standing::BesidePath;
+        }
+        alone.push(whole);
+    }
+    alone
+}
+
+/// A row for one of several files, with what it would save.
+fn file_row(finding: &Finding, figure: Figure) -> Evidence {
+    let name = finding.url.as_deref().map(crate::request::short_name).unwrap_or_default();
+    Evidence { of: EvidenceOf::File(name), figure, request: finding.request }
 }
 
 /// All causes that a blocking request's legs can have.
@@ -289,15 +426,41 @@ mod tests {
     #[test]
     fn every_check_finds_what_its_head_says_and_nothing_in_a_sound_load() {
         let sound = example::sound();
-        let quiet = crate::analyse(&sound.load, &sound.bodies());
+        let quiet = crate::analyse(&Prepared::plain(sound.load.clone()), &sound.bodies());
         assert!(quiet.findings.is_empty(), "{:#?}", quiet.findings);
         for check in ALL {
             let example = (check.example)();
-            let analysis = crate::analyse(&example.load, &example.bodies());
-            let titles: Vec<&str> =
-                analysis.findings.iter().filter(|f| f.check == check.id).map(|f| f.title.as_str()).collect();
+            let analysis = crate::analyse(&Prepared::plain(example.load.clone()), &example.bodies());
+            let of_check = analysis.findings.iter().filter(|f| f.check == check.id);
+            let titles: Vec<String> = of_check.map(crate::words::finding_title).collect();
             assert_eq!(titles, [check.gives], "{}", check.id);
         }
+    }
+
+    #[test]
+    fn a_check_that_is_off_is_not_run() {
+        for check in ALL {
+            let example = (check.example)();
+            let mut settings = crate::Settings::default();
+            settings.checks_off.insert(check.id.to_owned());
+            let prepared = Prepared::new(example.load.clone().into(), settings.into());
+            let analysis = crate::analyse(&prepared, &example.bodies());
+            assert!(analysis.findings.iter().all(|f| f.check != check.id), "{}", check.id);
+        }
+    }
+
+    #[test]
+    fn many_small_files_of_a_kind_are_one_finding_with_a_row_each() {
+        let mut example = example::sound();
+        for n in 0..18 {
+            let url = format!("http://www.skerryline.test/icons/{n}.png");
+            example.request(&url, ResourceKind::Image, 700.0, 720.0, 3_000);
+            example.image(&url, (40.0, 40.0), (40, 40), false);
+        }
+        let analysis = crate::analyse(&Prepared::plain(example.load.clone()), &example.bodies());
+        let [finding] = analysis.findings.as_slice() else { panic!("{:#?}", analysis.findings) };
+        assert_eq!((finding.evidence.len(), &finding.fact), (18, &Fact::NoDimensions { files: 18 }));
+        assert_eq!(finding.edit.key(), "set_dimensions image of site site");
     }
 
     #[test]

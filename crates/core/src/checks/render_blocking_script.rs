@@ -1,7 +1,7 @@
 //! Scripts that hold rendering back.
 
-use super::{ALL_OF_A_REQUEST, Check, CheckContext, Finding, Group, example, row};
-use crate::{BlockingKind, Fix, FixKind, Millis, RenderBlocking, ResourceKind, WorkKind, WorkName};
+use super::{ALL_OF_A_REQUEST, Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, example, row};
+use crate::{BlockingKind, Edit, Millis, RenderBlocking, ResourceKey, ResourceKind, WorkKind, WorkName};
 
 pub(super) const CHECK: Check = Check {
     id: "render-blocking-script",
@@ -20,25 +20,23 @@ pub(super) const CHECK: Check = Check {
 };
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
-    let mut found = Vec::new();
-    for blocker in context.blockers.iter().filter(|b| b.kind == BlockingKind::Script) {
-        let Some(request) = context.load.request(blocker.request) else { continue };
-        let name = request.short_name();
-        let fix =
-            Fix::new(FixKind::DeferScript, &request.url, format!("Defer {name}, and whatever depends on it, in order"));
-        let title = format!("{name} holds up rendering until {}", blocker.released_ms.text());
-        let mut finding = context.about(&CHECK, request, ALL_OF_A_REQUEST, title, fix);
-        finding.size_ms = Some(blocker.released_ms - request.start);
-        finding.evidence = vec![
-            row("asked for at", request.start.text()),
-            row("last byte at", request.end.unwrap_or(Millis::ZERO).text()),
-            row("let go at", blocker.released_ms.text()),
-        ];
-        if let Some(fcp) = context.load.fcp {
-            finding.evidence.push(row("first contentful paint", fcp.text()));
-        }
-        finding.why = "The browser marked it as render-blocking. A deferred script runs in order after the document is parsed; inline scripts that use it must then wait too.".into();
-        found.push(finding);
-    }
-    found
+    let scripts = context.blockers.iter().filter(|b| b.kind == BlockingKind::Script);
+    scripts
+        .filter_map(|blocker| {
+            let request = context.load().request(blocker.request)?;
+            let edit = Edit::DeferScript { file: ResourceKey::of(&request.url) };
+            let fact = Fact::BlockingScript { released: blocker.released_ms };
+            let mut finding = context.about(&CHECK, request, ALL_OF_A_REQUEST, fact, edit);
+            finding.size_ms = Some(blocker.released_ms - request.start);
+            finding.evidence = vec![
+                row(EvidenceOf::AskedFor, Figure::Ms(request.start)),
+                row(EvidenceOf::LastByte, Figure::Ms(request.end.unwrap_or(Millis::ZERO))),
+                row(EvidenceOf::LetGo, Figure::Ms(blocker.released_ms)),
+            ];
+            if let Some(fcp) = context.load().fcp {
+                finding.evidence.push(row(EvidenceOf::FirstContentfulPaint, Figure::Ms(fcp)));
+            }
+            Some(finding)
+        })
+        .collect()
 }

@@ -1,7 +1,7 @@
 //! Stylesheets that hold rendering back.
 
-use super::{ALL_OF_A_REQUEST, Check, CheckContext, Finding, Group, example, row};
-use crate::{BlockingKind, Fix, FixKind, Millis, RenderBlocking, ResourceKind};
+use super::{ALL_OF_A_REQUEST, Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, example, row};
+use crate::{BlockingKind, Edit, Millis, RenderBlocking, ResourceKey, ResourceKind};
 
 pub(super) const CHECK: Check = Check {
     id: "render-blocking-stylesheet",
@@ -18,30 +18,20 @@ pub(super) const CHECK: Check = Check {
 };
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
-    let document_end = context.load.document().and_then(|d| d.end).unwrap_or(Millis::ZERO);
-    let mut found = Vec::new();
-    for blocker in
-        context.blockers.iter().filter(|b| b.kind == BlockingKind::Stylesheet && b.released_ms > document_end)
-    {
-        let Some(request) = context.load.request(blocker.request) else { continue };
-        let name = request.short_name();
-        let fix = Fix::new(
-            FixKind::ReduceStyle,
-            &request.url,
-            format!("Inline the part of {name} that the first screen needs and load the rest late"),
-        );
-        let title = format!("{name} holds up rendering until {}", blocker.released_ms.text());
-        let mut finding = context.about(&CHECK, request, ALL_OF_A_REQUEST, title, fix);
+    let document_end = context.load().document().and_then(|d| d.end).unwrap_or(Millis::ZERO);
+    let late = context.blockers.iter().filter(|b| b.kind == BlockingKind::Stylesheet && b.released_ms > document_end);
+    late.filter_map(|blocker| {
+        let request = context.load().request(blocker.request)?;
+        let edit = Edit::ReduceStyle { file: ResourceKey::of(&request.url) };
+        let fact = Fact::BlockingStyle { released: blocker.released_ms };
+        let mut finding = context.about(&CHECK, request, ALL_OF_A_REQUEST, fact, edit);
         finding.size_ms = Some(blocker.released_ms - request.start);
         finding.evidence = vec![
-            row("asked for at", request.start.text()),
-            row("let go at", blocker.released_ms.text()),
-            row("document complete at", document_end.text()),
+            row(EvidenceOf::AskedFor, Figure::Ms(request.start)),
+            row(EvidenceOf::LetGo, Figure::Ms(blocker.released_ms)),
+            row(EvidenceOf::DocumentComplete, Figure::Ms(document_end)),
         ];
-        finding.why =
-            "Nothing is painted before every blocking sheet is there, whichever part of it the first screen uses."
-                .into();
-        found.push(finding);
-    }
-    found
+        Some(finding)
+    })
+    .collect()
 }

@@ -1,8 +1,10 @@
 //! The document's first byte comes late.
 
-use super::{Check, CheckContext, Finding, Group, Sureness, example, row};
+use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, row};
+use crate::analysis::server_timing;
+use crate::metrics::Metric;
 use crate::path::Cause;
-use crate::{Bytes, Fix, FixKind, Millis, analysis::server_timing, metrics};
+use crate::{Edit, Millis, ResourceKey};
 
 /// Waiting longer than this for the document is worth a finding, once the round trip is taken off.
 const SLOW: Millis = Millis(300.0);
@@ -24,38 +26,34 @@ pub(super) const CHECK: Check = Check {
 };
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
-    let Some(document) = context.load.document() else { return Vec::new() };
+    let Some(document) = context.load().document() else { return Vec::new() };
     let (Some(sent), Some(first)) = (document.sent, document.first_byte) else { return Vec::new() };
-    let round_trip = Millis(context.load.conditions.as_ref().map_or(0.0, crate::Conditions::total_round_trip_ms));
-    let server = first - sent - round_trip;
+    // Early hints are an answer, but not the page: the server's time goes on to the final one.
+    let answered = document.final_headers.unwrap_or(first);
+    let round_trip = Millis(context.load().conditions.as_ref().map_or(0.0, crate::Conditions::total_round_trip_ms));
+    let server = answered - sent - round_trip;
     if server <= SLOW {
         return Vec::new();
     }
-    let fix = Fix::new(
-        FixKind::FasterResponse,
-        &document.url,
-        "Shorten the server's work for the page, or serve it from a page cache".into(),
-    );
-    let title = format!("The server takes {} to answer for the page", server.text());
-    let mut finding = context.about(&CHECK, document, &[Cause::Wait], title, fix);
-    finding.size_ms = Some(server);
-    finding.size_bytes = None::<Bytes>;
-    finding.evidence = vec![
-        row("first byte after sending", (first - sent).text()),
-        row("of it, the link's round trip", round_trip.text()),
-        row("TTFB target", Millis(metrics::target(metrics::Metric::Ttfb).0).text()),
-    ];
     let mut timings = server_timing(&document.response_headers);
     timings.retain(|t| t.duration_ms.is_some());
     timings.sort_by(|a, b| b.duration_ms.unwrap_or_default().order(&a.duration_ms.unwrap_or_default()));
+    let fact = Fact::SlowDocument { server, told: !timings.is_empty() };
+    let edit = Edit::FasterResponse { file: ResourceKey::of(&document.url), to: None };
+    let mut finding = context.about(&CHECK, document, &[Cause::Wait], fact, edit);
+    finding.size_ms = Some(server);
+    finding.size_bytes = None;
+    let target = Millis(context.prepared.settings.target(Metric::Ttfb).target);
+    finding.evidence = vec![
+        row(EvidenceOf::FirstByteAfterSending, Figure::Ms(answered - sent)),
+        row(EvidenceOf::RoundTrip, Figure::Ms(round_trip)),
+        row(EvidenceOf::TtfbTarget, Figure::Ms(target)),
+    ];
     for timing in timings.iter().take(6) {
-        finding.evidence.push(row(&format!("server: {}", timing.name), timing.duration_ms.unwrap_or_default().text()));
+        let part = EvidenceOf::ServerPart(timing.name.clone());
+        finding.evidence.push(row(part, Figure::Ms(timing.duration_ms.unwrap_or_default())));
     }
-    finding.sureness = if context.load.conditions.is_some() { Sureness::Measured } else { Sureness::Inferred };
-    finding.why = if timings.is_empty() {
-        "Nothing else can start before the document's first byte. The server sent no Server-Timing, so the recording cannot tell what it spent the time on.".into()
-    } else {
-        "Nothing else can start before the document's first byte. The server's own account of the time is in the evidence.".into()
-    };
+    finding.sureness =
+        if context.load().conditions.is_some() { Sureness::Measured } else { Sureness::Inferred };
     vec![finding]
 }

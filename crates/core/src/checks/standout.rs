@@ -1,8 +1,8 @@
 //! One request that is a large part of the whole weight.
 
-use super::{Check, CheckContext, Finding, Group, example, row};
+use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, example, row};
 use crate::path::Cause;
-use crate::{Bytes, Fix, FixKind, ResourceKind};
+use crate::{Bytes, Edit, ResourceKey, ResourceKind};
 
 const SHARE: f64 = 0.15;
 const WORTH: u64 = 100_000;
@@ -30,19 +30,16 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         if share <= SHARE || bytes < Bytes(WORTH) {
             continue;
         }
-        let name = request.short_name();
-        let fix = Fix::new(FixKind::Shrink, &request.url, format!("Re-encode, shrink or drop {name}"));
-        let title = format!("{name} is {:.0} % of the weight: {} of {}", share * 100.0, bytes.text(), whole.text());
-        let mut finding = context.about(&CHECK, request, &[Cause::Download], title, fix);
-        finding.evidence = vec![row("transferred", bytes.text()), row("the whole page", whole.text())];
+        let edit = Edit::Shrink { file: ResourceKey::of(&request.url), to: None };
+        let fact = Fact::Standout { share, bytes, whole };
+        let mut finding = context.about(&CHECK, request, &[Cause::Download], fact, edit);
+        finding.evidence = vec![
+            row(EvidenceOf::Transferred, Figure::Bytes(bytes)),
+            row(EvidenceOf::WholePage, Figure::Bytes(whole)),
+        ];
         if let (Some(first), Some(end)) = (request.first_byte, request.end) {
-            finding.evidence.push(row("receiving for", (end - first).text()));
+            finding.evidence.push(row(EvidenceOf::ReceivingFor, Figure::Ms(end - first)));
         }
-        finding.why = if finding.on_path {
-            "The largest paint waits for these bytes themselves.".into()
-        } else {
-            "The largest paint does not wait for this file. Where both are received at the same time it takes part of the line from it.".into()
-        };
         found.push(finding);
     }
     found

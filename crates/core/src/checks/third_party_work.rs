@@ -1,7 +1,7 @@
 //! Main-thread time of other people's scripts.
 
-use super::{Check, CheckContext, Finding, Group, Standing, Sureness, example, row};
-use crate::{Bytes, Fix, FixKind, Millis, OwnerKind, ResourceKind, WorkKind, WorkName};
+use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Standing, example, row};
+use crate::{Bytes, Edit, Millis, OwnerKind, ResourceKind, Scope, WorkKind, WorkName};
 use std::collections::BTreeMap;
 
 const WORTH: Millis = Millis(50.0);
@@ -36,36 +36,30 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         if sum <= WORTH {
             continue;
         }
-        let mine = |id| context.owners.request(id) == owner;
-        let Some(anchor) = context.load.requests.iter().find(|r| mine(r.id)) else { continue };
-        let fix = Fix::new(
-            FixKind::DelayScript,
-            &owner.name,
-            format!("Delay {} until the first input, or do without it", owner.name),
-        );
-        let title = format!("{} takes {} of main thread", owner.name, sum.text());
-        let mut finding = context.about(&CHECK, anchor, &[], title, fix);
+        let mine = |r: &&crate::Request| context.owner(r) == owner;
+        let Some(anchor) = context.load().requests.iter().find(mine) else { continue };
+        let edit = Edit::DelayScript { scope: Scope::Owner { owner: owner.clone() } };
+        let mut finding = context.about(&CHECK, anchor, &[], Fact::ThirdPartyWork { sum }, edit);
         let on_path: Millis = context.path.iter().filter(|leg| leg.owner == *owner).map(crate::path::Leg::length).sum();
         finding.on_path_ms = on_path;
         finding.on_path = on_path > Millis::ZERO;
         if finding.on_path {
             finding.standing = Standing::OnPath;
         }
-        finding.sureness = Sureness::Measured;
         finding.url = scripts.first().and_then(|s| s.url.as_ref()).map(ToString::to_string);
         finding.kind = Some(ResourceKind::Script);
         finding.size_ms = Some(sum);
-        let bytes: Bytes = context.load.requests.iter().filter(|r| mine(r.id)).filter_map(|r| r.transferred).sum();
+        let bytes: Bytes = context.load().requests.iter().filter(mine).filter_map(|r| r.transferred).sum();
         finding.size_bytes = Some(bytes);
         finding.evidence = scripts
             .iter()
             .take(6)
             .map(|s| {
-                row(&s.url.as_deref().map_or_else(|| "page".to_owned(), crate::request::short_name), s.total_ms.text())
+                let script = s.url.as_deref().map(crate::request::short_name);
+                row(EvidenceOf::ScriptTime(script), Figure::Ms(s.total_ms))
             })
             .collect();
-        finding.evidence.push(row("transferred", bytes.text()));
-        finding.why = "Its code is not yours to mend, but when it loads is. Ask who uses it before it goes.".into();
+        finding.evidence.push(row(EvidenceOf::Transferred, Figure::Bytes(bytes)));
         found.push(finding);
     }
     found

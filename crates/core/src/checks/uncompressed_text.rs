@@ -1,8 +1,8 @@
 //! Text sent as it is.
 
-use super::{Check, CheckContext, Finding, Group, Sureness, example, row};
+use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row};
 use crate::path::Cause;
-use crate::{Bytes, Fix, FixKind, Request, ResourceKind};
+use crate::{Bytes, Edit, Request, ResourceKind, Scope};
 use flate2::{Compression, write::GzEncoder};
 use std::io::Write;
 
@@ -47,21 +47,34 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         if saving < WORTH {
             continue;
         }
-        let name = request.short_name();
-        let fix = Fix::new(FixKind::Compress, &request.url, format!("Send {name} compressed"));
-        let title = format!("{name} is sent uncompressed: {} could be {}", Bytes(size).text(), Bytes(packed).text());
-        let mut finding = context.about(&CHECK, request, &[Cause::Download], title, fix);
+        let fact = Fact::UncompressedText { size: Bytes(size), packed: Bytes(packed), files: 1 };
+        let edit = Edit::Compress { scope: Scope::file(&request.url) };
+        let mut finding = context.about(&CHECK, request, &[Cause::Download], fact, edit);
         finding.saving_bytes = Some(Bytes(saving));
         finding.sureness = Sureness::Computed;
         finding.evidence = vec![
-            row("sent", Bytes(size).text()),
-            row("the same body by gzip, level 6", Bytes(packed).text()),
-            row("content-encoding", "none".into()),
+            row(EvidenceOf::Sent, Figure::Bytes(Bytes(size))),
+            row(EvidenceOf::PackedHere, Figure::Bytes(Bytes(packed))),
+            row(EvidenceOf::ContentEncoding, Figure::None),
         ];
-        finding.why = "The recorded body was compressed here to get this figure. Servers do it with one setting, and every browser asks for it.".into();
         found.push(finding);
     }
-    found
+    let sizes = |f: &Finding| match f.fact {
+        Fact::UncompressedText { size, packed, .. } => (size, packed),
+        _ => (Bytes(0), Bytes(0)),
+    };
+    gathered(
+        found,
+        |f| file_row(f, Figure::Saving(sizes(f).0, sizes(f).1)),
+        |group, scope| {
+            let fact = Fact::UncompressedText {
+                size: group.iter().map(|f| sizes(f).0).sum(),
+                packed: group.iter().map(|f| sizes(f).1).sum(),
+                files: u32::try_from(group.len()).unwrap_or(u32::MAX),
+            };
+            (fact, Edit::Compress { scope })
+        },
+    )
 }
 
 fn gzip_size(body: &[u8]) -> Option<u64> {

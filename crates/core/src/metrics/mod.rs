@@ -15,7 +15,7 @@ pub use inp::inp;
 pub use interactive::{Interactive, time_to_interactive};
 pub use lcp::{LcpParts, lcp_parts};
 pub use pace::{pace, utility};
-pub use ruler::{Metric, Rating, Ruler, target};
+pub use ruler::{Metric, Rating, Ruler};
 pub use speed_index::{BINS, Colours, completeness, speed_index};
 pub(crate) use tbt::blocking;
 pub use tbt::total_blocking_time;
@@ -24,7 +24,7 @@ pub use weight::{
     site_weight, unused,
 };
 
-use crate::{Bytes, Load, Millis};
+use crate::{Bytes, Load, Millis, Settings};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -72,7 +72,7 @@ pub struct Metrics {
 
 /// Computes every metric that the load allows.
 #[must_use]
-pub fn metrics(load: &Load) -> Metrics {
+pub fn metrics(load: &Load, settings: &Settings) -> Metrics {
     let interactive = time_to_interactive(load);
     let has_paints = load.why_missing(crate::Subject::Shifts).is_none();
     let network: Vec<_> = load.requests.iter().filter(|r| r.is_network()).collect();
@@ -95,7 +95,7 @@ pub fn metrics(load: &Load) -> Metrics {
         pace: None,
         pace_of: Vec::new(),
     };
-    if let Some((value, of)) = pace(&found) {
+    if let Some((value, of)) = pace(&found, settings) {
         found.pace = Some(value);
         found.pace_of = of;
     }

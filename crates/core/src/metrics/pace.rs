@@ -1,12 +1,12 @@
 //! Pace: the one overall figure, for a trend and a headline, never for choosing fixes.
 
-use super::{Metric, Metrics, target};
+use super::{Metric, Metrics};
+use crate::settings::{Settings, Target};
 
 /// Utility of a value with target t and limit l: 100 at t/2 and below, 80 at t, 40 at l, 0 at
 /// 2.5·l, linear between those points.
 #[must_use]
-pub fn utility(metric: Metric, value: f64) -> f64 {
-    let (t, l) = target(metric);
+pub fn utility(value: f64, Target { target: t, limit: l }: Target) -> f64 {
     let points = [(t / 2.0, 100.0), (t, 80.0), (l, 40.0), (2.5 * l, 0.0)];
     if value <= points[0].0 {
         return 100.0;
@@ -24,7 +24,7 @@ pub fn utility(metric: Metric, value: f64) -> f64 {
 /// CLS (20), FCP (15) and Speed Index (10), and the metrics it is made of. A metric that was not
 /// measured is left out with its weight; without LCP, CLS and FCP there is no Pace.
 #[must_use]
-pub fn pace(metrics: &Metrics) -> Option<(f64, Vec<Metric>)> {
+pub fn pace(metrics: &Metrics, settings: &Settings) -> Option<(f64, Vec<Metric>)> {
     let (lcp, cls, fcp) = (metrics.lcp_ms?, metrics.cls?, metrics.fcp_ms?);
     let mut parts = vec![(Metric::Lcp, 30.0, lcp.0), (Metric::Cls, 20.0, cls), (Metric::Fcp, 15.0, fcp.0)];
     match (metrics.inp_ms, metrics.tbt_ms) {
@@ -36,7 +36,7 @@ pub fn pace(metrics: &Metrics) -> Option<(f64, Vec<Metric>)> {
         parts.push((Metric::SpeedIndex, 10.0, speed_index.0));
     }
     let weights: f64 = parts.iter().map(|p| p.1).sum();
-    let sum: f64 = parts.iter().map(|&(metric, weight, value)| weight * utility(metric, value)).sum();
+    let sum: f64 = parts.iter().map(|&(metric, weight, value)| weight * utility(value, settings.target(metric))).sum();
     Some((sum / weights, parts.iter().map(|p| p.0).collect()))
 }
 
@@ -57,7 +57,7 @@ mod tests {
             (10_000.0, 0.0),
             (20_000.0, 0.0),
         ] {
-            assert!((utility(Metric::Lcp, value) - expected).abs() < 1e-9, "{value}");
+            assert!((utility(value, Metric::Lcp.published()) - expected).abs() < 1e-9, "{value}");
         }
     }
 
@@ -70,10 +70,10 @@ mod tests {
             ..Metrics::default()
         };
         // (30·40 + 20·100 + 15·80) / 65
-        let (value, of) = pace(&metrics).expect("the three that matter are there");
+        let (value, of) = pace(&metrics, &Settings::default()).expect("the three that matter are there");
         assert!((value - 4400.0 / 65.0).abs() < 1e-9);
         assert_eq!(of, [Metric::Lcp, Metric::Cls, Metric::Fcp]);
         metrics.lcp_ms = None;
-        assert!(pace(&metrics).is_none());
+        assert!(pace(&metrics, &Settings::default()).is_none());
     }
 }

@@ -1,10 +1,11 @@
 //! Targets and limits, and where a value stands to them.
 
+use crate::settings::{Settings, Target};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// A metric that has a target.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
 #[serde(rename_all = "snake_case")]
 #[ts(export_to = "types.ts")]
 #[allow(missing_docs)]
@@ -43,27 +44,30 @@ pub struct Ruler {
     pub rating: Rating,
 }
 
-/// Target and limit of a metric.
-#[must_use]
-pub fn target(metric: Metric) -> (f64, f64) {
-    match metric {
-        Metric::Lcp => (2500.0, 4000.0),
-        Metric::Inp => (200.0, 500.0),
-        Metric::Cls => (0.1, 0.25),
-        Metric::Fcp => (1800.0, 3000.0),
-        Metric::Ttfb => (800.0, 1800.0),
-        Metric::Tbt => (200.0, 600.0),
-        Metric::Tti => (3800.0, 7300.0),
-        Metric::SpeedIndex => (3000.0, 5500.0),
-        Metric::Weight => (1_000_000.0, 1_500_000.0),
+impl Metric {
+    /// Target and limit as they are published (Core Web Vitals and their companions); a site may set its own.
+    #[must_use]
+    pub fn published(self) -> Target {
+        let (target, limit) = match self {
+            Self::Lcp => (2500.0, 4000.0),
+            Self::Inp => (200.0, 500.0),
+            Self::Cls => (0.1, 0.25),
+            Self::Fcp => (1800.0, 3000.0),
+            Self::Ttfb => (800.0, 1800.0),
+            Self::Tbt => (200.0, 600.0),
+            Self::Tti => (3800.0, 7300.0),
+            Self::SpeedIndex => (3000.0, 5500.0),
+            Self::Weight => (1_000_000.0, 1_500_000.0),
+        };
+        Target { target, limit }
     }
 }
 
 impl Ruler {
     /// Places a value on its metric's scale.
     #[must_use]
-    pub fn new(metric: Metric, value: f64) -> Self {
-        let (target, limit) = target(metric);
+    pub fn new(metric: Metric, value: f64, settings: &Settings) -> Self {
+        let Target { target, limit } = settings.target(metric);
         let rating = if value <= target {
             Rating::Within
         } else if value <= limit {

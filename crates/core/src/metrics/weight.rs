@@ -1,6 +1,6 @@
 //! Weight: bytes, transferred and unpacked; of one load, and of a site's pages side by side.
 
-use crate::{Bytes, Load, Millis, Owner, Owners, Request, ResourceKind};
+use crate::{Bytes, Load, Millis, Owner, Prepared, Request, ResourceKey, ResourceKind};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use ts_rs::TS;
@@ -77,11 +77,10 @@ pub enum Placement {
 /// Where a picture stands in the page at the end of the load; `None` for what is no picture of the
 /// page, and where the document was not read.
 #[must_use]
-pub fn placement(load: &Load, request: &Request) -> Option<Placement> {
-    let page = load.page.as_ref()?;
-    let fold = f64::from(load.conditions.as_ref()?.height);
+pub fn placement(prepared: &Prepared, request: &Request) -> Option<Placement> {
+    let fold = f64::from(prepared.load.conditions.as_ref()?.height);
     let mut best = None;
-    for image in page.images.iter().filter(|i| i.url == *request.url) {
+    for image in prepared.images_of(&request.url) {
         if image.hidden {
             best = best.or(Some(Placement::Hidden));
         } else if image.rect.y < fold && image.rect.y + image.rect.height > 0.0 {
@@ -97,8 +96,8 @@ pub fn placement(load: &Load, request: &Request) -> Option<Placement> {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export_to = "types.ts")]
 pub struct SiteFile {
-    /// Host and path; the scheme and the query are left out, so that a file is one file.
-    pub file: String,
+    /// What makes it one file over the pages and their releases.
+    pub file: ResourceKey,
     /// What it is.
     pub kind: ResourceKind,
     /// Whose it is.
@@ -125,21 +124,19 @@ pub struct SiteWeight {
 
 /// Compares what the loads of several pages brought.
 #[must_use]
-pub fn site_weight(loads: &[&Load]) -> SiteWeight {
-    let mut files: BTreeMap<String, SiteFile> = BTreeMap::new();
+pub fn site_weight(loads: &[&Prepared]) -> SiteWeight {
+    let mut files: BTreeMap<ResourceKey, SiteFile> = BTreeMap::new();
     let mut pages = Vec::with_capacity(loads.len());
-    for (place, load) in loads.iter().enumerate() {
-        let owners = Owners::of(load, &[]);
+    for (place, prepared) in loads.iter().enumerate() {
         let mut weight = Bytes(0);
-        for request in load.requests.iter().filter(|r| r.is_network()) {
+        for request in prepared.load.requests.iter().filter(|r| r.is_network()) {
             let bytes = request.transferred.unwrap_or_default();
             weight += bytes;
-            let bare = request.url.split_once("://").map_or(&*request.url, |(_, rest)| rest);
-            let name = bare.split(['?', '#']).next().unwrap_or(bare).to_owned();
-            let file = files.entry(name.clone()).or_insert_with(|| SiteFile {
-                file: name,
+            let key = ResourceKey::of(&request.url);
+            let file = files.entry(key.clone()).or_insert_with(|| SiteFile {
+                file: key,
                 kind: request.kind,
-                owner: owners.request(request.id).clone(),
+                owner: prepared.owners.request(request.id).clone(),
                 on: vec![None; loads.len()],
                 pages: 0,
                 together: Bytes(0),
@@ -222,19 +219,18 @@ pub struct UnusedFile {
 
 /// Unused shares of a load's scripts and stylesheets, most bytes first.
 #[must_use]
-pub fn unused(load: &Load, coverage: &[Coverage]) -> Vec<UnusedFile> {
-    let owners = Owners::of(load, &[]);
+pub fn unused(prepared: &Prepared, coverage: &[Coverage]) -> Vec<UnusedFile> {
     let mut found: Vec<UnusedFile> = coverage
         .iter()
         .filter_map(|file| {
-            let request = load.request_for(&file.url, Millis(f64::MAX))?;
+            let request = prepared.load.request_for(&file.url, Millis(f64::MAX))?;
             let share = file.unused_share();
             #[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
             let bytes = request.transferred.map(|t| Bytes((t.0 as f64 * share).round() as u64));
             Some(UnusedFile {
                 url: file.url.clone(),
                 kind: request.kind,
-                owner: owners.request(request.id).clone(),
+                owner: prepared.owners.request(request.id).clone(),
                 unused_share: share,
                 unused_bytes: bytes,
                 transferred_bytes: request.transferred,
@@ -267,10 +263,11 @@ mod tests {
             "https://a.test/book/",
             &[("https://a.test/book/", 20), ("https://a.test/x.js", 90), ("https://a.test/y.js", 300)],
         );
+        let (home, book) = (Prepared::plain(home), Prepared::plain(book));
         let site = site_weight(&[&home, &book]);
         assert_eq!(site.pages, [Bytes(110), Bytes(410)]);
-        assert_eq!((&*site.files[0].file, site.files[0].pages), ("a.test/y.js", 1));
-        let shared = site.files.iter().find(|f| f.file == "a.test/x.js").expect("there");
+        assert_eq!((site.files[0].file.as_str(), site.files[0].pages), ("a.test/y.js", 1));
+        let shared = site.files.iter().find(|f| f.file.as_str() == "a.test/x.js").expect("there");
         assert_eq!(
             (shared.on.as_slice(), shared.together),
             ([Some(Bytes(100)), Some(Bytes(90))].as_slice(), Bytes(190))
@@ -288,7 +285,7 @@ mod tests {
         let file = file.in_order();
         assert_eq!(file.used, [(0, 60), (90, 100)]);
         assert!((file.unused_share() - 0.3).abs() < 1e-12);
-        let found = unused(&load("http://a.test/", &[("http://a.test/x.js", 1_000)]), &[file]);
+        let found = unused(&Prepared::plain(load("http://a.test/", &[("http://a.test/x.js", 1_000)])), &[file]);
         assert_eq!(found[0].unused_bytes, Some(Bytes(300)));
     }
 }

@@ -1,6 +1,6 @@
 //! One piece of a path.
 
-use crate::{FixKind, Millis, Owner, RequestId};
+use crate::{EditKind, Millis, Owner, RequestId};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -67,8 +67,8 @@ pub struct Leg {
     pub title: String,
     /// One sentence: how it came about.
     pub sentence: String,
-    /// The kinds of fix that would shorten it.
-    pub fixes: Vec<FixKind>,
+    /// The kinds of edit that would shorten it.
+    pub fixes: Vec<EditKind>,
 }
 
 impl Leg {

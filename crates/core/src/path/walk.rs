@@ -2,11 +2,9 @@
 
 use super::set_off::{SetOff, drawn, set_off};
 use super::{Cause, Leg};
-use crate::blocking::{first_use, released};
 use crate::request::short_name;
-use crate::work::parents;
 use crate::{
-    FixKind, InitiatorKind, Load, Millis, Owner, Owners, PaintKind, RenderBlocking, Request, RequestId, ResourceKind,
+    EditKind, InitiatorKind, Load, Millis, Owner, Owners, PaintKind, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
     WorkKind, WorkName,
 };
 use std::collections::HashSet;
@@ -23,19 +21,20 @@ const MOST_STEPS: usize = 400;
 
 /// The path to the largest paint, or `None` where no largest paint was observed.
 #[must_use]
-pub fn path_to_largest(load: &Load, owners: &Owners) -> Option<Vec<Leg>> {
+pub fn path_to_largest(prepared: &Prepared) -> Option<Vec<Leg>> {
+    let load = &prepared.load;
     let candidate = load.largest()?;
     let file = match (candidate.kind, candidate.url.as_deref()) {
         (PaintKind::Image, Some(url)) => load.request_for(url, candidate.at),
         _ => None,
     };
-    Some(Walk::new(load, owners, candidate.at).legs_to(file, candidate.kind == PaintKind::Text))
+    Some(Walk::new(prepared, candidate.at).legs_to(file, candidate.kind == PaintKind::Text))
 }
 
 /// The path to the first contentful paint.
 #[must_use]
-pub fn path_to_first_paint(load: &Load, owners: &Owners) -> Option<Vec<Leg>> {
-    Some(Walk::new(load, owners, load.fcp?).legs_to(None, true))
+pub fn path_to_first_paint(prepared: &Prepared) -> Option<Vec<Leg>> {
+    Some(Walk::new(prepared, prepared.load.fcp?).legs_to(None, true))
 }
 
 /// What the walk asks next: what released this point?
@@ -56,9 +55,10 @@ enum Point {
 }
 
 struct Walk<'a> {
+    prepared: &'a Prepared,
     load: &'a Load,
     owners: &'a Owners,
-    parents: Vec<Option<usize>>,
+    parents: &'a [Option<usize>],
     /// Where the last leg found so far begins.
     cursor: Millis,
     legs: Vec<Leg>,
@@ -66,11 +66,12 @@ struct Walk<'a> {
 }
 
 impl<'a> Walk<'a> {
-    fn new(load: &'a Load, owners: &'a Owners, paint: Millis) -> Self {
+    fn new(prepared: &'a Prepared, paint: Millis) -> Self {
         Self {
-            load,
-            owners,
-            parents: parents(&load.work),
+            prepared,
+            load: &prepared.load,
+            owners: &prepared.owners,
+            parents: &prepared.index.parents,
             cursor: paint.max(Millis::ZERO),
             legs: Vec::new(),
             seen: HashSet::new(),
@@ -91,7 +92,7 @@ impl<'a> Walk<'a> {
         let (url, request, owner) = match about {
             About::Request(r) => (Some(r.url.clone()), Some(r.id), self.owners.request(r.id).clone()),
             About::Script(url) => {
-                let request = self.load.requests.iter().find(|r| *r.url == **url).map(|r| r.id);
+                let request = self.prepared.first_for(url).map(|r| r.id);
                 (Some(url.clone()), request, self.owners.of_url(url))
             }
             About::Browser => (None, None, Owner::page()),
@@ -115,7 +116,7 @@ impl<'a> Walk<'a> {
         for request in &self.load.requests {
             if request.render_blocking == RenderBlocking::Blocking
                 && request.main_frame
-                && let Some(at) = released(self.load, request)
+                && let Some(at) = self.prepared.released(request)
                 && at <= paint
             {
                 inputs.push((at, Point::Released(request.id)));
@@ -129,7 +130,7 @@ impl<'a> Walk<'a> {
                 if !(parser || font) {
                     continue;
                 }
-                let at = if parser { released(self.load, request) } else { request.end };
+                let at = if parser { self.prepared.released(request) } else { request.end };
                 if let Some(at) = at
                     && at <= paint
                     && (parser || paint - at < Millis(120.0))
@@ -183,7 +184,7 @@ impl<'a> Walk<'a> {
     /// was there at `ready`, when `point` came.
     fn before_the_frame(&mut self, ready: Millis, point: Point, text: bool) -> Point {
         let paint = self.cursor;
-        match set_off(self.load, &self.parents, ready, paint) {
+        match set_off(self.load, self.parents, ready, paint) {
             None => {
                 self.render_until(ready);
                 point
@@ -633,7 +634,7 @@ impl<'a> Walk<'a> {
                     .filter(|r| {
                         matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
                     })
-                    .filter_map(|r| Some((released(self.load, r)?, r.id)))
+                    .filter_map(|r| Some((self.prepared.released(r)?, r.id)))
                     .filter(|(at, _)| *at <= self.cursor && self.cursor - *at < Millis(30.0))
                     .max_by(|a, b| a.0.order(&b.0));
                 let document_end = document.and_then(|d| self.load.request(d)).and_then(|d| d.end);
@@ -743,7 +744,7 @@ impl<'a> Walk<'a> {
             around = self.parents[i];
         }
 
-        let script = self.load.requests.iter().find(|r| r.url == url);
+        let script = self.prepared.first_for(&url);
         // Its first run: its own bytes, or whatever held it back after they had come.
         if work.name == WorkName::Evaluate {
             return self.first_run(index, script, &url);
@@ -914,7 +915,7 @@ impl<'a> Walk<'a> {
             .iter()
             .filter(|r| Some(r.id) != other_than && r.main_frame)
             .filter(|r| matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking))
-            .filter_map(|r| Some((released(self.load, r)?, r.id)))
+            .filter_map(|r| Some((self.prepared.released(r)?, r.id)))
             .filter(|(at, _)| *at <= by + Millis(0.01) && *at <= self.cursor + Millis(0.01))
             .max_by(|a, b| a.0.order(&b.0))
     }
@@ -925,7 +926,7 @@ impl<'a> Walk<'a> {
             .requests
             .iter()
             .filter(|r| r.render_blocking == RenderBlocking::Blocking && r.main_frame && r.id != other_than)
-            .filter_map(|r| Some((released(self.load, r)?, r.id)))
+            .filter_map(|r| Some((self.prepared.released(r)?, r.id)))
             .filter(|(at, _)| *at <= by + Millis(0.01) && *at <= self.cursor + Millis(0.01))
             .max_by(|a, b| a.0.order(&b.0))
     }
@@ -955,7 +956,7 @@ impl<'a> Walk<'a> {
     fn released(&mut self, id: RequestId) -> Option<Point> {
         let request = self.load.request(id)?;
         let name = request.short_name();
-        let Some((index, work)) = first_use(self.load, request) else { return Some(Point::Bytes(id)) };
+        let Some((index, work)) = self.prepared.first_use(request) else { return Some(Point::Bytes(id)) };
         if request.kind == ResourceKind::Style {
             self.leg(
                 work.start,
@@ -1012,24 +1013,24 @@ fn join_crumbs(legs: Vec<Leg>) -> Vec<Leg> {
     joined
 }
 
-fn fixes_for(cause: Cause, request: Option<&Request>) -> Vec<FixKind> {
+fn fixes_for(cause: Cause, request: Option<&Request>) -> Vec<EditKind> {
     let kind = request.map(|r| r.kind);
     match (cause, kind) {
-        (Cause::Redirect, _) => vec![FixKind::DropRedirect],
-        (Cause::Connect, _) => vec![FixKind::Preconnect],
-        (Cause::Wait, Some(ResourceKind::Document)) => vec![FixKind::FasterResponse],
-        (Cause::Download, Some(ResourceKind::Image)) => vec![FixKind::ResizeImage, FixKind::Shrink],
+        (Cause::Redirect, _) => vec![EditKind::DropRedirect],
+        (Cause::Connect, _) => vec![EditKind::Preconnect],
+        (Cause::Wait, Some(ResourceKind::Document)) => vec![EditKind::FasterResponse],
+        (Cause::Download, Some(ResourceKind::Image)) => vec![EditKind::Resize, EditKind::Shrink],
         (Cause::Download, Some(ResourceKind::Script | ResourceKind::Style | ResourceKind::Document)) => {
-            vec![FixKind::Compress, FixKind::Shrink]
+            vec![EditKind::Compress, EditKind::Shrink]
         }
         (Cause::Script | Cause::Held | Cause::Queue | Cause::Wait, Some(ResourceKind::Script)) => {
-            vec![FixKind::DeferScript]
+            vec![EditKind::DeferScript]
         }
-        (Cause::Queue | Cause::StyleFound, _) => vec![FixKind::Preload],
-        (Cause::Timer | Cause::ScriptWait, _) => vec![FixKind::PutInHtml],
-        (Cause::Busy, _) => vec![FixKind::SplitTask, FixKind::DelayScript],
-        (Cause::Lazy, _) => vec![FixKind::PutInHtml, FixKind::Preload],
-        (Cause::Wait | Cause::Render, Some(ResourceKind::Style)) => vec![FixKind::ReduceStyle],
+        (Cause::Queue | Cause::StyleFound, _) => vec![EditKind::Preload],
+        (Cause::Timer | Cause::ScriptWait, _) => vec![EditKind::PutInHtml],
+        (Cause::Busy, _) => vec![EditKind::SplitTask, EditKind::DelayScript],
+        (Cause::Lazy, _) => vec![EditKind::PutInHtml, EditKind::Preload],
+        (Cause::Wait | Cause::Render, Some(ResourceKind::Style)) => vec![EditKind::ReduceStyle],
         _ => Vec::new(),
     }
 }

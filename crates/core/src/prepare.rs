@@ -1,0 +1,149 @@
+//! A load made ready for every computation: its look-ups, its owners, and the settings that go in.
+//! Made once; whatever computes takes it, and looks nothing up that is not in it.
+
+use crate::owners::Owners;
+use crate::work::parents;
+use crate::{Load, Millis, Request, RequestId, ResourceKind, Settings, Work, WorkName};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// A load with everything that reads of it need.
+#[derive(Debug, Clone)]
+pub struct Prepared {
+    /// What was observed.
+    pub load: Arc<Load>,
+    /// Look-ups that would otherwise scan all requests or all work.
+    pub index: Index,
+    /// Who owns what.
+    pub owners: Owners,
+    /// The site's own rules.
+    pub settings: Arc<Settings>,
+}
+
+/// Places of a load by what is asked of them.
+#[derive(Debug, Clone, Default)]
+pub struct Index {
+    by_url: HashMap<Arc<str>, Vec<RequestId>>,
+    /// First runs of scripts and first parses of sheets, by address, in order of time.
+    uses: HashMap<(WorkName, Arc<str>), Vec<usize>>,
+    images: HashMap<String, Vec<usize>>,
+    /// The piece of work that each piece lies in.
+    pub parents: Vec<Option<usize>>,
+    /// Places of the tasks among the work, in order of time.
+    pub tasks: Vec<usize>,
+}
+
+impl Prepared {
+    /// With the published targets and no rules of a site's own.
+    #[must_use]
+    pub fn plain(load: Load) -> Self {
+        Self::new(Arc::new(load), Arc::new(Settings::default()))
+    }
+
+    /// With a site's own settings.
+    #[must_use]
+    pub fn new(load: Arc<Load>, settings: Arc<Settings>) -> Self {
+        let index = Index::of(&load);
+        let owners = Owners::of(&load, &settings.owner_rules);
+        Self { load, index, owners, settings }
+    }
+
+    /// The first request for an address.
+    #[must_use]
+    pub fn first_for(&self, url: &str) -> Option<&Request> {
+        self.all_for(url).next()
+    }
+
+    /// All requests for an address, in the order in which they were asked for.
+    pub fn all_for(&self, url: &str) -> impl DoubleEndedIterator<Item = &Request> {
+        self.index.by_url.get(url).into_iter().flatten().filter_map(|id| self.load.request(*id))
+    }
+
+    /// When a script or sheet was run or parsed: its piece of work, first after its request began.
+    #[must_use]
+    pub fn first_use(&self, request: &Request) -> Option<(usize, &Work)> {
+        let name = match request.kind {
+            ResourceKind::Script => WorkName::Evaluate,
+            ResourceKind::Style => WorkName::ParseSheet,
+            _ => return None,
+        };
+        let uses = self.index.uses.get(&(name, request.url.clone()))?;
+        let at = uses.partition_point(|&i| self.load.work[i].start < request.start);
+        uses.get(at).map(|&i| (i, &self.load.work[i]))
+    }
+
+    /// When a blocking request let go: the end of its first use, else of its download.
+    #[must_use]
+    pub fn released(&self, request: &Request) -> Option<Millis> {
+        let end = request.end?;
+        Some(self.first_use(request).map_or(end, |(_, work)| work.end().max(end)))
+    }
+
+    /// The page's elements that show a file.
+    pub fn images_of(&self, url: &str) -> impl Iterator<Item = &crate::PageImage> {
+        let page = self.load.page.as_ref();
+        self.index.images.get(url).into_iter().flatten().filter_map(move |&at| page?.images.get(at))
+    }
+
+    /// The task that lies around a moment, by its place among the work.
+    #[must_use]
+    pub fn task_at(&self, at: Millis) -> Option<usize> {
+        let after = self.index.tasks.partition_point(|&i| self.load.work[i].start <= at);
+        let task = *self.index.tasks.get(after.checked_sub(1)?)?;
+        (self.load.work[task].end() >= at).then_some(task)
+    }
+}
+
+impl Index {
+    fn of(load: &Load) -> Self {
+        let mut index = Self { parents: parents(&load.work), ..Self::default() };
+        for request in &load.requests {
+            index.by_url.entry(request.url.clone()).or_default().push(request.id);
+        }
+        for (place, work) in load.work.iter().enumerate() {
+            if work.depth == 0 {
+                index.tasks.push(place);
+            }
+            if let (WorkName::Evaluate | WorkName::ParseSheet, Some(url)) = (work.name, &work.url) {
+                index.uses.entry((work.name, url.clone())).or_default().push(place);
+            }
+        }
+        for (place, image) in load.page.iter().flat_map(|p| &p.images).enumerate() {
+            index.images.entry(image.url.clone()).or_default().push(place);
+        }
+        index
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::WorkKind;
+
+    #[test]
+    fn look_ups_find_what_a_scan_would() {
+        let mut load = Load::empty("http://a.test/");
+        let script = "http://a.test/a.js";
+        for (id, start) in [(0u32, 100.0), (1, 900.0)] {
+            let mut request = Request::new(id, script, ResourceKind::Script);
+            (request.start, request.end) = (Millis(start), Some(Millis(start + 50.0)));
+            load.requests.push(request);
+        }
+        for start in [200.0, 1000.0] {
+            for (depth, name) in [(0, WorkName::Task), (1, WorkName::Evaluate)] {
+                let mut work = Work::new(WorkKind::ScriptRun, name);
+                (work.start, work.duration, work.depth) = (Millis(start), Millis(30.0), depth);
+                work.url = (depth > 0).then(|| script.into());
+                load.work.push(work);
+            }
+        }
+        let prepared = Prepared::plain(load);
+        let [first, second] = [0, 1].map(|id| prepared.load.request(RequestId(id)).expect("there"));
+        assert_eq!(prepared.first_for(script).map(|r| r.id), Some(first.id));
+        assert_eq!(prepared.all_for(script).count(), 2);
+        assert_eq!(prepared.first_use(first).map(|u| u.0), Some(1));
+        assert_eq!(prepared.first_use(second).map(|u| u.0), Some(3), "the run after it came, not the first one");
+        assert_eq!(prepared.released(second), Some(Millis(1030.0)));
+        assert_eq!((prepared.task_at(Millis(210.0)), prepared.task_at(Millis(500.0))), (Some(0), None));
+    }
+}

@@ -1,0 +1,26 @@
+//! From facts to sentences, at the very end. Nothing here computes, and nothing anywhere matches on
+//! what is said here.
+
+mod edit;
+mod finding;
+mod return_visit;
+
+pub use edit::{SaidEdit, edit_title};
+pub use finding::{SaidEvidence, SaidFinding, finding_title, finding_why, say_finding};
+pub use return_visit::return_reason;
+
+use crate::Owner;
+
+/// A count with its noun.
+fn counted(count: u32, one: &str, more: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { more })
+}
+
+/// An owner as a sentence names it.
+fn of_owner(owner: &Owner) -> &str {
+    match owner.kind {
+        crate::OwnerKind::Site => "the site",
+        crate::OwnerKind::Browser => "the page",
+        _ => &owner.name,
+    }
+}
