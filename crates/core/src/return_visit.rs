@@ -258,7 +258,7 @@ mod tests {
         let row = judged(&[("cache-control", "no-cache"), ("etag", "\"1\"")], Some(CacheSource::Revalidated));
         assert_eq!((row.outcome, row.header.as_deref()), (Outcome::Revalidated, Some("cache-control: no-cache")));
         let row = judged(&[("cache-control", "no-cache")], None);
-        assert_eq!(row.reason, Reason::NotWithoutAskingNothingToAskWith);
+        assert_eq!(row.reason, Reason::AskEachTimeNothingToAskWith);
         let row = judged(&[], None);
         assert_eq!((row.header, row.reason), (None, Reason::NoHeader));
     }

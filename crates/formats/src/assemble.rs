@@ -84,8 +84,19 @@ pub struct RawLoad {
     pub failed: Option<String>,
 }
 
+/// The requests that a HAR told, and what it says of its page: one raw part.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct HarRequests {
+    /// In order.
+    pub requests: Vec<Request>,
+    /// What it says of its page.
+    #[serde(default)]
+    pub page: HarPage,
+}
+
 /// What a HAR says of its page.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
 #[allow(missing_docs)]
 pub struct HarPage {
     pub title: Option<String>,

@@ -29,7 +29,7 @@ mod pictures;
 pub mod trace;
 mod unpack;
 
-pub use assemble::{ASSEMBLY_VERSION, ElementRecord, FrameRecord, PageRecord, RawLoad};
+pub use assemble::{ASSEMBLY_VERSION, ElementRecord, FrameRecord, HarPage, HarRequests, PageRecord, RawLoad};
 pub use detail::Detail;
 pub use error::FormatError;
 pub use manifest::{Machine, Manifest, ManifestLoad};

@@ -1,19 +1,32 @@
 //! The store: recordings, their raw parts, bodies by content hash, and plans, in one SQLite file.
 //!
-//! [`Store`] is opened on a data directory. Every change is one transaction; the file is in WAL mode
-//! with full synchronisation of each commit, so what was acknowledged is there after a crash. Raw
-//! parts are the truth; analyses are kept beside them for speed and made again when
-//! [`phainon_core::ANALYSIS_VERSION`] has risen.
+//! [`Store`] is opened on a data directory and shared by reference: it has one connection that
+//! writes, behind a lock, and a pool of those that read, which WAL lets go on beside it. Every change
+//! is one transaction with full synchronisation, so what was acknowledged is there after a crash.
+//! Packing, unpacking and analysing are done outside the lock ([`PackedLoad`], [`PackedPart`]).
+//!
+//! Raw parts are the truth. What is derived from them carries the versions of what made it and the
+//! hash of the settings that went in; [`Store::stale`] tells which loads are to be read anew.
 
+mod conditions;
+mod loads;
+mod pack;
+mod packed;
 mod plan;
+mod queue;
 mod recordings;
 mod schema;
+mod site;
 
+pub use loads::{PackedPart, Part, StoredLoad};
+pub use packed::{NewLoad, PackedBodies, PackedLoad};
 pub use plan::{FixState, NewFix, Plan, PlannedFix};
-pub use recordings::{LoadHead, NewLoad, NewRecording, PackedBodies, PackedLoad, RecordingHead, StoredLoad};
+pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings};
 
-use rusqlite::Connection;
-use std::path::Path;
+use rusqlite::{Connection, OpenFlags};
+use std::ops::{Deref, DerefMut};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 /// What can go wrong with the store.
@@ -32,10 +45,54 @@ pub enum StoreError {
     Directory(String),
 }
 
-/// An open data file. One writer at a time: callers share it behind a lock, since SQLite would
-/// serialise writers anyway and readers here take milliseconds.
+/// So many connections that read are kept open; more are made where all are in use.
+const READERS: usize = 4;
+
+/// An open data file.
 pub struct Store {
-    db: Connection,
+    file: PathBuf,
+    writer: Mutex<Connection>,
+    readers: Mutex<Vec<Connection>>,
+    /// Of a store that lives as long as its value.
+    _temporary: Option<tempfile::TempDir>,
+}
+
+/// A connection that reads, lent from the pool.
+struct Reader<'a> {
+    store: &'a Store,
+    db: Option<Connection>,
+}
+
+impl Deref for Reader<'_> {
+    type Target = Connection;
+    fn deref(&self) -> &Connection {
+        self.db.as_ref().unwrap_or_else(|| unreachable!("it is taken when it is dropped"))
+    }
+}
+
+impl Drop for Reader<'_> {
+    fn drop(&mut self) {
+        let mut readers = self.store.readers.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(db) = self.db.take().filter(|_| readers.len() < READERS) {
+            readers.push(db);
+        }
+    }
+}
+
+/// The connection that writes, lent to one at a time.
+struct Writer<'a>(MutexGuard<'a, Connection>);
+
+impl Deref for Writer<'_> {
+    type Target = Connection;
+    fn deref(&self) -> &Connection {
+        &self.0
+    }
+}
+
+impl DerefMut for Writer<'_> {
+    fn deref_mut(&mut self) -> &mut Connection {
+        &mut self.0
+    }
 }
 
 impl Store {
@@ -43,40 +100,42 @@ impl Store {
     pub fn open(directory: &Path) -> Result<Self, StoreError> {
         std::fs::create_dir_all(directory)
             .map_err(|e| StoreError::Directory(format!("{}: {e}", directory.display())))?;
-        Self::prepare(Connection::open(directory.join("phainon.sqlite"))?)
-    }
-
-    /// A store that lives in memory.
-    pub fn in_memory() -> Result<Self, StoreError> {
-        Self::prepare(Connection::open_in_memory()?)
-    }
-
-    fn prepare(mut db: Connection) -> Result<Self, StoreError> {
+        let file = directory.join("phainon.sqlite");
+        let mut db = Connection::open(&file)?;
         db.busy_timeout(Duration::from_secs(10))?;
         db.pragma_update(None, "journal_mode", "wal")?;
         db.pragma_update(None, "synchronous", "full")?;
         db.pragma_update(None, "foreign_keys", "on")?;
         schema::migrations().to_latest(&mut db)?;
-        Ok(Self { db })
+        Ok(Self { file, writer: Mutex::new(db), readers: Mutex::default(), _temporary: None })
+    }
+
+    /// A store that is gone with its value.
+    pub fn temporary() -> Result<Self, StoreError> {
+        let directory = tempfile::tempdir().map_err(|e| StoreError::Directory(e.to_string()))?;
+        let mut store = Self::open(directory.path())?;
+        store._temporary = Some(directory);
+        Ok(store)
+    }
+
+    fn read(&self) -> Result<Reader<'_>, StoreError> {
+        let pooled = self.readers.lock().unwrap_or_else(PoisonError::into_inner).pop();
+        let db = match pooled {
+            Some(db) => db,
+            None => {
+                let db = Connection::open_with_flags(&self.file, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
+                db.busy_timeout(Duration::from_secs(10))?;
+                db
+            }
+        };
+        Ok(Reader { store: self, db: Some(db) })
+    }
+
+    fn write(&self) -> Writer<'_> {
+        Writer(self.writer.lock().unwrap_or_else(PoisonError::into_inner))
     }
 }
 
 fn now() -> String {
     chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Millis, true)
-}
-
-/// zstd where it makes the bytes fewer; the flag says whether it did.
-fn pack(bytes: &[u8]) -> (Vec<u8>, bool) {
-    match zstd::bulk::compress(bytes, 3) {
-        Ok(packed) if packed.len() < bytes.len() => (packed, true),
-        _ => (bytes.to_vec(), false),
-    }
-}
-
-/// What [`pack`] was given.
-pub(crate) fn unpack(bytes: Vec<u8>, packed: bool) -> Result<Vec<u8>, StoreError> {
-    if !packed {
-        return Ok(bytes);
-    }
-    zstd::stream::decode_all(&bytes[..]).map_err(|e| StoreError::Damaged(e.to_string()))
 }

@@ -146,17 +146,24 @@ pub fn site_weight(loads: &[&Prepared]) -> SiteWeight {
         }
         pages.push(weight);
     }
-    let mut files: Vec<SiteFile> = files.into_values().collect();
-    for file in &mut files {
-        file.pages = u32::try_from(file.on.iter().flatten().count()).unwrap_or(u32::MAX);
+    SiteWeight::of(pages, files.into_values().collect())
+}
+
+impl SiteWeight {
+    /// Of the pages' weights and what each file weighs on each page.
+    #[must_use]
+    pub fn of(pages: Vec<Bytes>, mut files: Vec<SiteFile>) -> Self {
+        for file in &mut files {
+            file.pages = u32::try_from(file.on.iter().flatten().count()).unwrap_or(u32::MAX);
+        }
+        files.sort_by(|a, b| b.together.cmp(&a.together).then_with(|| a.file.cmp(&b.file)));
+        let on_every_page = files
+            .iter()
+            .filter(|f| f.pages as usize == pages.len() && pages.len() > 1)
+            .filter_map(|f| f.on.iter().flatten().max().copied())
+            .sum();
+        Self { pages, files, on_every_page }
     }
-    files.sort_by_key(|f| std::cmp::Reverse(f.together));
-    let on_every_page = files
-        .iter()
-        .filter(|f| f.pages as usize == loads.len() && loads.len() > 1)
-        .filter_map(|f| f.on.iter().flatten().max().copied())
-        .sum();
-    SiteWeight { pages, files, on_every_page }
 }
 
 /// What one script or stylesheet used of its text, as the browser saw it in the load.

@@ -1,0 +1,120 @@
+//! A load as its rows will hold it. Packing takes long for large traces and needs no store: it is done
+//! before the store is locked.
+
+use crate::loads::Part;
+use crate::pack::{Codec, packed, packed_json, word};
+use crate::site::Rows;
+use crate::StoreError;
+use phainon_core::{ANALYSIS_VERSION, Analysis, Load, Visit};
+use phainon_formats::{ASSEMBLY_VERSION, BodyMap, HarRequests, RawLoad, body_hash};
+
+/// A load to be kept.
+pub struct NewLoad<'a> {
+    /// Its parts.
+    pub raw: &'a RawLoad,
+    /// What was made of them; `None` where there was nothing to make anything of.
+    pub derived: Option<Derived<'a>>,
+}
+
+/// What is made of a load's raw parts.
+pub struct Derived<'a> {
+    /// Put together.
+    pub load: &'a Load,
+    /// Computed from it.
+    pub analysis: &'a Analysis,
+    /// The main thread to be drawn.
+    pub tracks: Option<&'a [u8]>,
+}
+
+pub(crate) type PartBytes = (Part, Codec, Vec<u8>);
+
+/// A load, packed.
+pub struct PackedLoad {
+    pub(crate) visit: Visit,
+    pub(crate) failed: Option<String>,
+    pub(crate) raw: Vec<PartBytes>,
+    /// File, hash, picture.
+    pub(crate) frames: Vec<(String, String, Vec<u8>)>,
+    pub(crate) derived: Option<PackedDerived>,
+}
+
+/// What was made of a load, packed.
+pub(crate) struct PackedDerived {
+    pub assembly_version: u32,
+    pub analysis_version: u32,
+    pub settings: String,
+    pub parts: Vec<PartBytes>,
+    pub rows: Rows,
+}
+
+impl PackedDerived {
+    fn of(derived: &Derived<'_>) -> Result<Self, StoreError> {
+        let Derived { load, analysis, tracks } = derived;
+        let json = |part, bytes| (part, Codec::Zstd, bytes);
+        let mut parts = vec![
+            json(Part::Load, packed_json(load)?),
+            json(Part::Overview, packed_json(analysis)?),
+            json(Part::Requests, packed_json(&analysis.requests)?),
+            json(Part::Thread, packed_json(&analysis.thread)?),
+        ];
+        if let Some(tracks) = tracks {
+            let (codec, bytes) = packed(tracks);
+            parts.push((Part::Tracks, codec, bytes));
+        }
+        Ok(Self {
+            assembly_version: ASSEMBLY_VERSION,
+            analysis_version: ANALYSIS_VERSION,
+            settings: analysis.settings.clone(),
+            parts,
+            rows: Rows::of(analysis)?,
+        })
+    }
+}
+
+impl PackedLoad {
+    /// Packs a load's parts.
+    pub fn of(new: &NewLoad<'_>) -> Result<Self, StoreError> {
+        let raw = new.raw;
+        let mut parts: Vec<PartBytes> = Vec::new();
+        if let Some(log) = &raw.network {
+            let (codec, bytes) = packed(&log.events);
+            parts.push((Part::NetworkEvents, codec, bytes));
+            parts.push((Part::KeptBodies, Codec::Zstd, packed_json(&log.bodies)?));
+        }
+        if let Some(requests) = &raw.requests {
+            let har = HarRequests { requests: requests.clone(), page: raw.har_page.clone() };
+            parts.push((Part::HarRequests, Codec::Zstd, packed_json(&har)?));
+        }
+        if let Some(trace) = &raw.trace {
+            let (codec, bytes) = packed(trace);
+            parts.push((Part::Trace, codec, bytes));
+        }
+        if let Some(page) = &raw.page {
+            parts.push((Part::Page, Codec::Zstd, packed_json(page)?));
+        }
+        let frames =
+            raw.frames.iter().map(|(frame, picture)| (frame.file.clone(), body_hash(picture), picture.clone())).collect();
+        let derived = new.derived.as_ref().map(PackedDerived::of).transpose()?;
+        Ok(Self { visit: raw.visit, failed: raw.failed.clone(), raw: parts, frames, derived })
+    }
+
+    pub(crate) fn visit_word(&self) -> Result<String, StoreError> {
+        word(self.visit)
+    }
+}
+
+/// Bodies as their rows will hold them.
+#[derive(Default)]
+pub struct PackedBodies(pub(crate) Vec<(String, Codec, Vec<u8>)>);
+
+impl PackedBodies {
+    /// Packs each where that makes it smaller.
+    #[must_use]
+    pub fn of(bodies: &BodyMap) -> Self {
+        let all = bodies.iter().map(|(hash, body)| {
+            let (codec, bytes) = packed(body);
+            (hash.clone(), codec, bytes)
+        });
+        Self(all.collect())
+    }
+}
