@@ -25,6 +25,9 @@ pub struct Manifest {
     pub recorded_at: Option<String>,
     #[serde(default)]
     pub machine: Option<Machine>,
+    /// Hosts and addresses that were blocked.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub blocked: Vec<String>,
     pub loads: Vec<ManifestLoad>,
 }
 

@@ -31,7 +31,7 @@ mod watch;
 pub use access::{Access, parse_blocked};
 pub use load::{Instruments, LoadLimits};
 pub use record::{
-    Part, Progress, RecordRequest, RecordedLoad, Recording, RecordingAbout, Stage, check_address, private_names,
+    Keep, Part, Progress, RecordRequest, RecordedLoad, Recording, RecordingAbout, Stage, check_address, private_names,
     record, record_whole,
 };
 pub use steps::Step;

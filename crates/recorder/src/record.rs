@@ -127,6 +127,12 @@ pub enum Part {
     Detail(Detail),
 }
 
+/// Takes the parts of a recording as they are finished.
+pub trait Keep: Send {
+    /// Takes one. The next load begins when this is done: it must not be measured beside it.
+    fn keep(&mut self, part: Part) -> impl Future<Output = ()> + Send;
+}
+
 /// What a recording is of.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RecordingAbout {
@@ -198,16 +204,16 @@ impl RecordRequest {
 pub async fn record(
     request: &RecordRequest,
     progress: mpsc::UnboundedSender<Progress>,
-    parts: mpsc::UnboundedSender<Part>,
+    keep: &mut impl Keep,
 ) -> Result<(), RecordError> {
     let url = check_address(&request.url)?;
     let about = request.about()?;
     let program = browser::find(request.browser.as_deref())?;
     let machine = tokio::task::spawn_blocking(machine::look).await.unwrap_or_default();
-    let _ = parts.send(Part::Machine(machine));
+    let mut keeper = Keeper { request, keep, secrets: Secrets::of(request.access.secrets()), usable: false };
+    keeper.keep.keep(Part::Machine(machine)).await;
     let hosts: HostMap = request.hosts.iter().cloned().collect();
     let of = request.loads.clamp(1, 20);
-    let mut keeper = Keeper { request, parts, secrets: Secrets::of(request.access.secrets()), usable: false };
     keeper.secrets.learn(url.as_str(), &request.private);
     for number in 1..=of {
         let mut link = Link::of(&about.conditions, hosts.clone(), request.public_only);
@@ -240,17 +246,17 @@ pub async fn record(
                 let first = first.await;
                 // Steps may leave the page in any state; a return visit is a visit like the first.
                 let again = request.return_visits && first.as_ref().is_ok_and(|l| l.raw.failed.is_none());
-                keeper.keep(first, &job).await;
+                keeper.take(first, &job).await;
                 if again {
                     job.visit = Visit::Return;
                     job.steps = &[];
                     let second = limited(request, job.drive(&mut browser)).await;
-                    keeper.keep(second, &job).await;
+                    keeper.take(second, &job).await;
                 }
                 browser.stop().await;
             }
             Err(error @ RecordError::BrowserStart(..)) if number == 1 => return Err(error),
-            Err(error) => keeper.keep(Err(error), &job).await,
+            Err(error) => keeper.take(Err(error), &job).await,
         }
         let done = Progress { load: number, of, visit: job.visit, stage: Stage::Done, requests: 0, frame: None };
         let _ = progress.send(done);
@@ -261,7 +267,7 @@ pub async fn record(
                 ..Detail::default()
             });
             keeper.secrets.take_out_of_detail(&mut detail);
-            let _ = keeper.parts.send(Part::Detail(detail));
+            keeper.keep.keep(Part::Detail(detail)).await;
         }
     }
     Ok(())
@@ -273,34 +279,36 @@ pub async fn record_whole(
     progress: mpsc::UnboundedSender<Progress>,
 ) -> Result<Recording, RecordError> {
     let about = request.about()?;
-    let (parts, mut finished) = mpsc::unbounded_channel();
-    record(request, progress, parts).await?;
     let mut recording =
         Recording { about, loads: Vec::new(), bodies: BodyMap::new(), machine: Machine::default(), detail: None };
-    while let Some(part) = finished.recv().await {
-        match part {
-            Part::Machine(machine) => recording.machine = machine,
-            Part::Load(load) => {
-                recording.loads.push(load.raw);
-                recording.bodies.extend(load.bodies);
-            }
-            Part::Detail(detail) => recording.detail = Some(detail),
-        }
-    }
+    record(request, progress, &mut recording).await?;
     Ok(recording)
 }
 
+impl Keep for Recording {
+    async fn keep(&mut self, part: Part) {
+        match part {
+            Part::Machine(machine) => self.machine = machine,
+            Part::Load(load) => {
+                self.loads.push(load.raw);
+                self.bodies.extend(load.bodies);
+            }
+            Part::Detail(detail) => self.detail = Some(detail),
+        }
+    }
+}
+
 /// Hands loads on, without what is private.
-struct Keeper<'a> {
+struct Keeper<'a, K> {
     request: &'a RecordRequest,
-    parts: mpsc::UnboundedSender<Part>,
+    keep: &'a mut K,
     secrets: Secrets,
     /// Whether any load came through.
     usable: bool,
 }
 
-impl Keeper<'_> {
-    async fn keep(&mut self, result: Result<LoadResult, RecordError>, job: &LoadJob<'_>) {
+impl<K: Keep> Keeper<'_, K> {
+    async fn take(&mut self, result: Result<LoadResult, RecordError>, job: &LoadJob<'_>) {
         let (mut raw, mut bodies) = match result {
             Ok(load) => (load.raw, load.bodies),
             Err(error) => (
@@ -326,7 +334,7 @@ impl Keeper<'_> {
         let Ok((raw, bodies, secrets)) = cleaned.await else { return };
         self.secrets = secrets;
         self.usable |= raw.failed.is_none();
-        let _ = self.parts.send(Part::Load(Box::new(RecordedLoad { raw, bodies })));
+        self.keep.keep(Part::Load(Box::new(RecordedLoad { raw, bodies }))).await;
     }
 }
 

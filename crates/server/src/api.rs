@@ -1,21 +1,22 @@
 //! The JSON API under `/api`.
 
 use crate::error::Problem;
-use crate::jobs::Job;
-use crate::state::State;
+use crate::jobs::{Job, Wanted};
+use crate::rereading::{self, Rereading};
+use crate::state::{State, apart};
 use axum::body::Body;
-use axum::extract::{DefaultBodyLimit, Multipart, Path, State as Shared};
-use axum::http::{StatusCode, header};
+use axum::extract::{DefaultBodyLimit, Multipart, Path, Query, State as Shared};
+use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{delete, get, patch, post, put};
 use axum::{Json, Router};
 use futures::{Stream, StreamExt};
-use phainon_core::{Conditions, Distance, PRESETS, preset};
-use phainon_formats::{Machine, Manifest, ManifestLoad, archive, har};
-use phainon_recorder::{RecordRequest, Step, browser, check_address, private_names};
-use phainon_standin::{HOME, SECURE_HOME, StandIn, Switch, all_pages};
-use phainon_store::{FixState, NewFix, Plan, RecordingHead};
+use phainon_core::{Analysis, Conditions, Distance, PRESETS, preset};
+use phainon_formats::{Manifest, ManifestLoad, archive, har};
+use phainon_recorder::{Access, Step, browser, parse_blocked};
+use phainon_standin::{HOME, SECURE_HOME, Switch, all_pages};
+use phainon_store::{FixState, NewFix, Page, Part, Plan, RecordingHead, Recordings};
 use serde::{Deserialize, Serialize};
 use std::convert::Infallible;
 use std::sync::Arc;
@@ -35,13 +36,19 @@ pub fn router() -> Router<App> {
         .route("/recordings/{id}", get(recording).delete(delete_recording))
         .route("/recordings/{id}/restore", post(restore_recording))
         .route("/recordings/{id}/archive", get(export_archive))
-        .route("/recordings/{id}/loads/{number}", get(load))
+        .route("/recordings/{id}/loads/{number}", get(overview))
+        .route("/recordings/{id}/loads/{number}/requests", get(request_rows))
+        .route("/recordings/{id}/loads/{number}/thread", get(thread))
         .route("/recordings/{id}/loads/{number}/har", get(export_har))
         .route("/recordings/{id}/loads/{number}/frames/{file}", get(frame))
         .route("/import", post(import).layer(DefaultBodyLimit::max(MOST_IMPORTED)))
         .route("/jobs", get(jobs).post(start_job))
         .route("/jobs/{id}", delete(cancel_job))
-        .route("/jobs/{id}/events", get(follow_job))
+        .route("/jobs/{id}/frame", get(job_frame))
+        .route("/batches/{id}/events", get(follow_batch))
+        .route("/conditions", get(own_conditions).put(save_conditions))
+        .route("/conditions/{name}", delete(remove_conditions))
+        .route("/rereading", get(follow_rereading))
         .route("/sites/{site}/plan", get(plan))
         .route("/sites/{site}/plan/fixes", post(add_fix))
         .route("/sites/{site}/plan/fixes/{id}", patch(set_fix).delete(remove_fix))
@@ -59,6 +66,8 @@ pub struct About {
     /// Why nothing can be recorded, where that is so.
     pub browser_problem: Option<String>,
     pub presets: Vec<Preset>,
+    /// Whether others than this machine's user can reach the server, so that it records public addresses only.
+    pub public_only: bool,
     pub stand_in: Option<StandInAbout>,
 }
 
@@ -99,7 +108,8 @@ async fn about(Shared(app): Shared<App>) -> Json<About> {
     Json(About {
         version: env!("CARGO_PKG_VERSION").into(),
         browser_problem: browser::find(app.browser.as_deref()).err().map(|e| e.to_string()),
-        presets: PRESETS.iter().filter_map(|p| Some(Preset { id: p.0.into(), conditions: preset(p.0)? })).collect(),
+        presets: PRESETS.iter().map(|p| Preset { id: p.id.into(), conditions: p.conditions() }).collect(),
+        public_only: app.public_only,
         stand_in: app.stand_in.as_ref().map(|_| StandInAbout {
             home: HOME.into(),
             secure_home: SECURE_HOME.into(),
@@ -111,8 +121,20 @@ async fn about(Shared(app): Shared<App>) -> Json<About> {
     })
 }
 
-async fn recordings(Shared(app): Shared<App>) -> Answer<Json<Vec<RecordingHead>>> {
-    app.with_store(|store| Ok(Json(store.recordings()?))).await
+#[derive(Deserialize)]
+struct Listed {
+    #[serde(default)]
+    q: String,
+    site: Option<String>,
+    limit: Option<u32>,
+    #[serde(default)]
+    offset: u32,
+}
+
+async fn recordings(Shared(app): Shared<App>, Query(listed): Query<Listed>) -> Answer<Json<Recordings>> {
+    let Listed { q, site, limit, offset } = listed;
+    let page = Page { filter: q, site, limit: limit.unwrap_or(200), offset };
+    app.with_store(move |store| Ok(Json(store.recordings(&page)?))).await
 }
 
 async fn recording(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<RecordingHead>> {
@@ -121,6 +143,7 @@ async fn recording(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json
 
 async fn delete_recording(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<StatusCode> {
     app.with_store(move |store| Ok(store.delete_recording(id)?)).await?;
+    app.forget(id, 0);
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -129,15 +152,49 @@ async fn restore_recording(Shared(app): Shared<App>, Path(id): Path<i64>) -> Ans
     Ok(StatusCode::NO_CONTENT)
 }
 
-async fn load(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
-    let text = app.with_store(move |store| Ok(store.analysis(id, number)?)).await?;
-    Ok(([(header::CONTENT_TYPE, "application/json")], text).into_response())
+async fn part(app: &App, id: i64, number: u32, part: Part) -> Answer<Vec<u8>> {
+    rereading::fresh(app, id, number).await?;
+    let found = app.with_store(move |store| Ok(store.part(id, number, part)?)).await?;
+    let missing = || Problem::new(StatusCode::NOT_FOUND, "There is no data of this load.");
+    apart(move || Ok(found.ok_or_else(missing)?.bytes()?)).await
 }
 
-async fn frame(Shared(app): Shared<App>, Path((id, number, file)): Path<(i64, u32, String)>) -> Answer<Response> {
+fn json(bytes: Vec<u8>) -> Response {
+    ([(header::CONTENT_TYPE, "application/json")], bytes).into_response()
+}
+
+/// What every section of a load shows; words are put to its facts here.
+async fn overview(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
+    let kept = part(&app, id, number, Part::Overview).await?;
+    let text = apart(move || {
+        let damaged = |e: serde_json::Error| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, e.to_string());
+        let analysis: Analysis = serde_json::from_slice(&kept).map_err(damaged)?;
+        serde_json::to_vec(&analysis.said()).map_err(damaged)
+    });
+    Ok(json(text.await?))
+}
+
+async fn request_rows(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
+    Ok(json(part(&app, id, number, Part::Requests).await?))
+}
+
+async fn thread(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
+    Ok(json(part(&app, id, number, Part::Thread).await?))
+}
+
+async fn frame(
+    Shared(app): Shared<App>,
+    Path((id, number, file)): Path<(i64, u32, String)>,
+    asked: HeaderMap,
+) -> Answer<Response> {
     let picture = app.with_store(move |store| Ok(store.frame(id, number, &file)?)).await?;
-    let headers = [(header::CONTENT_TYPE, "image/jpeg"), (header::CACHE_CONTROL, "private, max-age=86400, immutable")];
-    Ok((headers, picture).into_response())
+    // The same address may name another picture in another data directory: it is asked about each time.
+    let tag = format!("\"{}\"", phainon_formats::body_hash(&picture));
+    let headers = [(header::CACHE_CONTROL, "private, no-cache".to_owned()), (header::ETAG, tag.clone())];
+    if asked.get(header::IF_NONE_MATCH).is_some_and(|v| v.as_bytes() == tag.as_bytes()) {
+        return Ok((StatusCode::NOT_MODIFIED, headers).into_response());
+    }
+    Ok((headers, [(header::CONTENT_TYPE, "image/jpeg")], picture).into_response())
 }
 
 fn download(name: &str, mime: &str, bytes: Vec<u8>) -> Response {
@@ -149,14 +206,17 @@ fn download(name: &str, mime: &str, bytes: Vec<u8>) -> Response {
 }
 
 async fn export_archive(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Response> {
-    let (head, loads, bodies, detail) = app
-        .with_store(move |store| {
-            let head = store.recording(id)?;
-            let loads = head.loads.iter().map(|l| store.load(id, l.number)).collect::<Result<Vec<_>, _>>()?;
-            Ok((head, loads, store.bodies(id)?, store.detail(id)?))
-        })
-        .await?;
-    let written = tokio::task::spawn_blocking(move || {
+    let state = app.clone();
+    let bytes = apart(move || {
+        let store = &state.store;
+        let head = store.recording(id)?;
+        let mut loads = Vec::new();
+        for load in &head.loads {
+            let raw = store.stored_load(id, load.number)?.raw()?;
+            let read = if load.has_data { store.load(id, load.number).ok() } else { None };
+            loads.push((raw, read));
+        }
+        let (bodies, detail) = (store.bodies(id)?, store.detail(id)?);
         let manifest = Manifest {
             format: Manifest::FORMAT.into(),
             version: 1,
@@ -165,29 +225,24 @@ async fn export_archive(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer
             conditions: head.conditions,
             browser: head.browser,
             recorded_at: Some(head.recorded_at),
-            machine: head.cores.map(|cores| Machine { cores, load_average: head.load_average, calibration_ms: None }),
+            machine: head.machine,
+            blocked: head.blocked,
             loads: head.loads.iter().map(|l| ManifestLoad { visit: l.visit, failed: l.failed.clone() }).collect(),
         };
-        let parts: Vec<_> = loads.iter().map(|l| (&l.raw, l.load.as_ref())).collect();
-        archive::write(&manifest, &parts, &bodies, detail.as_ref())
+        let parts: Vec<_> = loads.iter().map(|(raw, load)| (raw, load.as_ref())).collect();
+        Ok(archive::write(&manifest, &parts, &bodies, detail.as_ref())?)
     });
-    let bytes = written.await.map_err(|e| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, e.to_string()))??;
-    Ok(download(&format!("recording-{id}.phainon.zip"), "application/zip", bytes))
+    Ok(download(&format!("recording-{id}.phainon.zip"), "application/zip", bytes.await?))
 }
 
 async fn export_har(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
-    let bytes = app
-        .with_store(move |store| {
-            store.recording(id)?;
-            let load = store
-                .load(id, number)?
-                .load
-                .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no data."))?;
-            let body = |hash: &str| store.body(hash).ok().flatten();
-            serde_json::to_vec(&har::write(&load, Some(&body))).map_err(|e| Problem::bad(e.to_string()))
-        })
-        .await?;
-    Ok(download(&format!("recording-{id}-load-{number}.har"), "application/json", bytes))
+    let load = app.load(id, number).await?;
+    let state = app.clone();
+    let bytes = apart(move || {
+        let body = |hash: &str| state.store.body(hash).ok().flatten();
+        serde_json::to_vec(&har::write(&load.load, Some(&body))).map_err(|e| Problem::bad(e.to_string()))
+    });
+    Ok(download(&format!("recording-{id}-load-{number}.har"), "application/json", bytes.await?))
 }
 
 /// The id of what was made.
@@ -225,17 +280,49 @@ async fn import(Shared(app): Shared<App>, mut form: Multipart) -> Answer<Json<Im
     Ok(Json(Imported { ids: app.import(files).await? }))
 }
 
-/// What to record.
+/// A page to record.
+#[derive(Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct WantedPage {
+    pub url: String,
+    pub page: Option<String>,
+}
+
+/// Conditions to record under: a preset with a distance, or conditions of one's own.
+#[derive(Deserialize, TS)]
+#[serde(untagged)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub enum WantedConditions {
+    Preset { preset: String, distance: Distance },
+    Own(Conditions),
+}
+
+/// What opens pages that are not public. It is used for these recordings and never stored.
+#[derive(Deserialize, Default, TS)]
+#[serde(default)]
+#[ts(export_to = "types.ts")]
+pub struct WantedAccess {
+    /// `Name: value` lines, sent with every request to the page's own host.
+    pub headers: String,
+    /// `name=value` lines.
+    pub cookies: String,
+    /// `user:password`.
+    pub basic: String,
+    /// Where the steps before the load begin; the page itself where empty.
+    pub log_in_at: String,
+    /// Steps before the load, one a line.
+    pub log_in: String,
+}
+
+/// What to record: every page under all of the conditions.
 #[derive(Deserialize, TS)]
 #[ts(export_to = "types.ts")]
 #[allow(missing_docs)]
 pub struct JobRequest {
-    pub url: String,
-    pub page: Option<String>,
-    /// A preset's id.
-    pub conditions: String,
-    #[serde(default)]
-    pub distance: Distance,
+    pub pages: Vec<WantedPage>,
+    pub conditions: Vec<WantedConditions>,
     pub loads: usize,
     /// Whether each load is followed by a return visit.
     #[serde(default)]
@@ -257,39 +344,72 @@ pub struct JobRequest {
     #[serde(default)]
     #[ts(optional)]
     pub longest_s: Option<u32>,
+    /// Hosts and parts of addresses to block, with commas or lines between.
+    #[serde(default)]
+    #[ts(optional, as = "Option<String>")]
+    pub blocked: String,
+    #[serde(default)]
+    #[ts(optional)]
+    pub access: Option<WantedAccess>,
+}
+
+fn access_of(wanted: Option<WantedAccess>) -> Result<Access, phainon_recorder::RecordError> {
+    let wanted = wanted.unwrap_or_default();
+    Ok(Access {
+        headers: Access::parse_headers(&wanted.headers)?,
+        cookies: Access::parse_cookies(&wanted.cookies)?,
+        basic: Access::parse_basic(&wanted.basic)?,
+        log_in_at: Some(wanted.log_in_at.trim().to_owned()).filter(|u| !u.is_empty()),
+        log_in: Step::parse_all(&wanted.log_in)?,
+    })
 }
 
 async fn jobs(Shared(app): Shared<App>) -> Json<Vec<Job>> {
     Json(app.jobs.under_way())
 }
 
-async fn start_job(Shared(app): Shared<App>, Json(wanted): Json<JobRequest>) -> Answer<Json<Job>> {
-    let url = check_address(&wanted.url).map_err(|e| Problem::bad(e.to_string()))?;
-    let mut conditions = preset(&wanted.conditions)
-        .ok_or_else(|| Problem::bad(format!("There are no conditions named “{}”.", wanted.conditions)))?;
-    conditions.distance = wanted.distance;
-    if !(1..=20).contains(&wanted.loads) {
-        return Err(Problem::bad("A recording has 1 to 20 loads."));
-    }
+/// Starts a recording of each page under each of the conditions, in that order.
+async fn start_job(Shared(app): Shared<App>, Json(asked): Json<JobRequest>) -> Answer<Json<Vec<Job>>> {
+    let bad = |e: phainon_recorder::RecordError| Problem::bad(e.to_string());
     browser::find(app.browser.as_deref()).map_err(|e| Problem::new(StatusCode::SERVICE_UNAVAILABLE, e.to_string()))?;
-    let mut request = RecordRequest::new(url.as_str(), conditions, wanted.loads);
-    if let Some(longest) = wanted.longest_s {
-        request.limits.longest = std::time::Duration::from_secs(u64::from(longest.clamp(5, 600)));
+    if asked.pages.is_empty() || asked.conditions.is_empty() {
+        return Err(Problem::bad("A recording needs at least one page and one set of conditions."));
     }
-    request.steps = Step::parse_all(&wanted.steps).map_err(|e| Problem::bad(e.to_string()))?;
-    if request.steps.len() > 50 {
-        return Err(Problem::bad("A scripted user takes at most 50 steps."));
+    let conditions = asked.conditions.into_iter().map(|wanted| match wanted {
+        WantedConditions::Preset { preset: id, distance } => {
+            let found = preset(&id).ok_or_else(|| Problem::bad(format!("There are no conditions named “{id}”.")))?;
+            Ok(Conditions { distance, ..found })
+        }
+        WantedConditions::Own(own) => Ok(own),
+    });
+    let conditions = conditions.collect::<Answer<Vec<_>>>()?;
+    let access = access_of(asked.access).map_err(bad)?;
+    let blocked = parse_blocked(&asked.blocked).map_err(bad)?;
+    let mut wanted = Vec::new();
+    for page in &asked.pages {
+        for conditions in &conditions {
+            wanted.push(Wanted {
+                url: page.url.clone(),
+                page: page.page.clone().unwrap_or_default(),
+                conditions: Some(conditions.clone()),
+                loads: asked.loads,
+                return_visits: asked.return_visits,
+                steps: asked.steps.clone(),
+                no_bodies: asked.no_bodies,
+                private: asked.private.clone(),
+                longest_s: asked.longest_s.unwrap_or(45),
+                blocked: blocked.clone(),
+                access: access.clone(),
+            });
+        }
     }
-    request.return_visits = wanted.return_visits;
-    request.detail = true;
-    request.instruments.bodies = !wanted.no_bodies;
-    request.private = private_names(&wanted.private);
-    request.trusted_key = app.stand_in.as_ref().map(|s| s.key_hash().to_owned());
-    request.browser.clone_from(&app.browser);
-    request.public_only = app.public_only;
-    request.hosts = app.stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
-    let page = wanted.page.map(|p| p.trim().chars().take(60).collect::<String>()).filter(|p| !p.is_empty());
-    Ok(Json(app.jobs.start(&app, request, page)?))
+    let state = app.clone();
+    let runtime = tokio::runtime::Handle::current();
+    apart(move || {
+        let _in = runtime.enter();
+        Ok(Json(state.jobs.start(&state, wanted)?))
+    })
+    .await
 }
 
 async fn cancel_job(Shared(app): Shared<App>, Path(id): Path<u64>) -> Answer<StatusCode> {
@@ -297,12 +417,40 @@ async fn cancel_job(Shared(app): Shared<App>, Path(id): Path<u64>) -> Answer<Sta
     Ok(StatusCode::NO_CONTENT)
 }
 
-async fn follow_job(
+async fn job_frame(Shared(app): Shared<App>, Path(id): Path<u64>) -> Answer<Response> {
+    Ok(([(header::CONTENT_TYPE, "image/jpeg")], app.jobs.frame(id)?).into_response())
+}
+
+async fn follow_batch(
     Shared(app): Shared<App>,
     Path(id): Path<u64>,
 ) -> Answer<Sse<impl Stream<Item = Result<Event, Infallible>>>> {
-    let states = app.jobs.follow(id)?.map(|job| Ok(Event::default().json_data(&job).unwrap_or_default()));
+    let states = app.jobs.follow(app.clone(), id)?.map(|jobs| Ok(Event::default().json_data(&jobs).unwrap_or_default()));
     Ok(Sse::new(states).keep_alive(KeepAlive::default()))
+}
+
+async fn own_conditions(Shared(app): Shared<App>) -> Answer<Json<Vec<Conditions>>> {
+    app.with_store(|store| Ok(Json(store.own_conditions()?))).await
+}
+
+async fn save_conditions(Shared(app): Shared<App>, Json(conditions): Json<Conditions>) -> Answer<StatusCode> {
+    if let Some(trouble) = conditions.trouble() {
+        return Err(Problem::bad(trouble));
+    }
+    if preset(&conditions.name).is_some() {
+        return Err(Problem::bad("A preset has this name; choose another."));
+    }
+    app.with_store(move |store| Ok(store.save_conditions(&conditions)?)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+async fn remove_conditions(Shared(app): Shared<App>, Path(name): Path<String>) -> Answer<StatusCode> {
+    app.with_store(move |store| Ok(store.remove_conditions(&name)?)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+async fn follow_rereading(Shared(app): Shared<App>) -> Json<Rereading> {
+    Json(*app.rereading.borrow())
 }
 
 async fn plan(Shared(app): Shared<App>, Path(site): Path<String>) -> Answer<Json<Plan>> {
@@ -310,7 +458,7 @@ async fn plan(Shared(app): Shared<App>, Path(site): Path<String>) -> Answer<Json
 }
 
 async fn add_fix(Shared(app): Shared<App>, Path(site): Path<String>, Json(fix): Json<NewFix>) -> Answer<Json<Made>> {
-    if fix.title.len() > 2_000 || fix.target.len() > 20_000 {
+    if fix.finding_title.len() > 2_000 || fix.edit.target().len() > 20_000 {
         return Err(Problem::bad("The fix is longer than a plan keeps."));
     }
     app.with_store(move |store| Ok(Json(Made { id: store.add_fix(&site, &fix)? }))).await

@@ -6,10 +6,13 @@ use crate::serve;
 use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
-use phainon_core::metrics::{Metric, Ruler};
-use phainon_core::{Analysis, Millis, PRESETS, Visit, preset};
+use phainon_core::metrics::Metric;
+use phainon_core::words::finding_title;
+use phainon_core::{Analysis, Conditions, Millis, PRESETS, Visit, preset};
 use phainon_formats::{archive, open_together};
-use phainon_recorder::{Progress, RecordRequest, Stage, Step, check_address, private_names, record};
+use phainon_recorder::{
+    Access, Progress, RecordRequest, Stage, Step, check_address, parse_blocked, private_names, record_whole,
+};
 use phainon_standin::StandIn;
 use phainon_store::Store;
 use std::io::IsTerminal;
@@ -70,18 +73,21 @@ struct ServeArguments {
 
 #[derive(Args)]
 struct RecordArguments {
-    /// The page's address.
-    url: String,
-    /// Whose load it is: phone-on-the-move, phone-at-the-edge, home-laptop, village-line or unshaped.
+    /// The pages' addresses; each is recorded under each of the conditions.
+    #[arg(required = true)]
+    url: Vec<String>,
+    /// Whose load it is: phone-on-the-move, phone-at-the-edge, home-laptop, village-line or unshaped;
+    /// or conditions of your own, such as `360x800@3,mobile,cpu=4,rtt=120,down=4,up=1,name=Mine`
+    /// (CPU times slower, round trip in ms, Mbit/s). May be given several times.
     #[arg(long, default_value = "phone-on-the-move")]
-    conditions: String,
+    conditions: Vec<String>,
     /// How many loads, 1 to 20, each with an empty cache.
     #[arg(long, default_value_t = 3, value_parser = clap::value_parser!(u8).range(1..=20))]
     loads: u8,
     /// What kind of page it is, such as “Home”.
     #[arg(long)]
     page: Option<String>,
-    /// Where to write the archive.
+    /// Where to write the archive; of several recordings, each gets a number before the ending.
     #[arg(long, short, default_value = "recording.phainon.zip")]
     out: PathBuf,
     /// The browser to use, or the ws:// address of one that runs elsewhere.
@@ -106,6 +112,24 @@ struct RecordArguments {
     /// Seconds after which a load that is still busy is cut off.
     #[arg(long, default_value_t = 45, value_parser = clap::value_parser!(u64).range(5..=600))]
     longest: u64,
+    /// A host or a part of addresses that is not asked for: `--block chat.parleydock.test`.
+    #[arg(long)]
+    block: Vec<String>,
+    /// A header sent to the page's own host, never stored: `--header "X-Preview: word"`.
+    #[arg(long)]
+    header: Vec<String>,
+    /// A cookie set before each load, never stored: `--cookie session=abc`.
+    #[arg(long)]
+    cookie: Vec<String>,
+    /// HTTP basic authentication as user:password, never stored.
+    #[arg(long, env = "PHAINON_BASIC", hide_env_values = true, default_value = "")]
+    basic: String,
+    /// Where the steps of a log-in begin; the page itself where it is not given.
+    #[arg(long)]
+    log_in_at: Option<String>,
+    /// A step before each load, in its profile, such as `--log-in "type #word sesame"`; never stored.
+    #[arg(long)]
+    log_in: Vec<String>,
 }
 
 #[derive(Args)]
@@ -149,8 +173,10 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
         Some(directory) => directory,
         None => data_home()?.join(if demo { "demo" } else { "data" }),
     };
-    let mut store = Store::open(&directory).map_err(|e| e.to_string())?;
+    phainon_recorder::browser::sweep_profiles();
+    let store = Store::open(&directory).map_err(|e| e.to_string())?;
     store.sweep().map_err(|e| e.to_string())?;
+    store.break_off_unfinished().map_err(|e| e.to_string())?;
     let mut state = State::new(store);
     state.browser = given.browser;
     state.public_only = !given.listen.is_loopback();
@@ -163,6 +189,8 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     if demo {
         crate::demo::import(&state).await.map_err(|e| e.to_string())?;
     }
+    tokio::spawn(crate::rereading::reread(state.clone()));
+    state.jobs.resume(&state).map_err(|e| e.to_string())?;
     let listener = serve::bind(SocketAddr::new(given.listen, given.port)).await?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
     println!("Phainon is at http://{address}/ (data in {})", directory.display());
@@ -178,49 +206,161 @@ fn data_home() -> Result<PathBuf, String> {
         .ok_or_else(|| "there is no home directory; name one with --data.".to_owned())
 }
 
-async fn record_page(given: RecordArguments) -> Result<u8, String> {
-    let conditions = preset(&given.conditions).ok_or_else(|| {
-        let known: Vec<&str> = PRESETS.iter().map(|p| p.0).collect();
-        format!("there are no conditions named “{}”; there are {}.", given.conditions, known.join(", "))
-    })?;
-    let url = check_address(&given.url).map_err(|e| e.to_string())?;
-    let mut request = RecordRequest::new(url.as_str(), conditions.clone(), given.loads.into());
-    request.browser = given.browser;
-    request.limits.longest = Duration::from_secs(given.longest);
-    request.return_visits = given.return_visits;
-    request.detail = !given.no_detail;
-    request.instruments.bodies = !given.no_bodies;
-    request.private = private_names(&given.private);
-    request.steps = Step::parse_all(&given.step.join("\n")).map_err(|e| e.to_string())?;
-    // The scenario's hosts exist nowhere else: whoever records them means the stand-in.
-    let stand_in = match url.host_str() {
-        Some(host) if StandIn::serves(host) => {
-            Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?)
-        }
-        _ => None,
+/// Conditions as the command line writes them: a preset's id, or `360x800@3,mobile,cpu=4,…`.
+fn conditions_of(text: &str) -> Result<Conditions, String> {
+    if let Some(found) = preset(text) {
+        return Ok(found);
+    }
+    let wrong = || {
+        let known: Vec<&str> = PRESETS.iter().map(|p| p.id).collect();
+        format!(
+            "there are no conditions named “{text}”; there are {}, and those of your own such as `360x800@3,mobile,cpu=4,rtt=120,down=4,up=1`.",
+            known.join(", ")
+        )
     };
-    request.hosts = stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
-    request.trusted_key = stand_in.as_ref().map(|s| s.key_hash().to_owned());
+    let (screen, rest) = text.split_once(',').unwrap_or((text, ""));
+    let (size, ratio) = screen.split_once('@').unwrap_or((screen, "1"));
+    let (width, height) = size.split_once('x').ok_or_else(wrong)?;
+    let mut own = Conditions {
+        name: text.chars().take(60).collect(),
+        width: width.parse().map_err(|_| wrong())?,
+        height: height.parse().map_err(|_| wrong())?,
+        pixel_ratio: ratio.parse().map_err(|_| wrong())?,
+        mobile: false,
+        cpu_slowdown: 1.0,
+        round_trip_ms: 0.0,
+        down_bits: 0,
+        up_bits: 0,
+        distance: phainon_core::Distance::SameCity,
+    };
+    for part in rest.split(',').filter(|p| !p.is_empty()) {
+        let (name, value) = part.split_once('=').unwrap_or((part, ""));
+        let number = || value.parse::<f64>().map_err(|_| wrong());
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+        let bits = |mbit: f64| (mbit.max(0.0) * 1e6) as u64;
+        match name {
+            "mobile" => own.mobile = true,
+            "cpu" => own.cpu_slowdown = number()?,
+            "rtt" => own.round_trip_ms = number()?,
+            "down" => own.down_bits = bits(number()?),
+            "up" => own.up_bits = bits(number()?),
+            "name" => own.name = value.to_owned(),
+            _ => return Err(wrong()),
+        }
+    }
+    match own.trouble() {
+        Some(trouble) => Err(trouble),
+        None => Ok(own),
+    }
+}
 
+/// Where the nth of several archives goes.
+fn numbered(out: &std::path::Path, n: usize, of: usize) -> PathBuf {
+    if of == 1 {
+        return out.to_owned();
+    }
+    let name = out.file_name().map_or_else(|| "recording".into(), |name| name.to_string_lossy().into_owned());
+    let (stem, ending) = name.split_once('.').map_or((name.as_str(), "phainon.zip"), |(stem, ending)| (stem, ending));
+    out.with_file_name(format!("{stem}-{n}.{ending}"))
+}
+
+async fn record_page(given: RecordArguments) -> Result<u8, String> {
+    let said = |e: phainon_recorder::RecordError| e.to_string();
+    phainon_recorder::browser::sweep_profiles();
+    let conditions = given.conditions.iter().map(|c| conditions_of(c)).collect::<Result<Vec<_>, _>>()?;
+    let access = Access {
+        headers: Access::parse_headers(&given.header.join("\n")).map_err(said)?,
+        cookies: Access::parse_cookies(&given.cookie.join("\n")).map_err(said)?,
+        basic: Access::parse_basic(&given.basic).map_err(said)?,
+        log_in_at: given.log_in_at.clone(),
+        log_in: Step::parse_all(&given.log_in.join("\n")).map_err(said)?,
+    };
+    let mut requests = Vec::new();
+    let mut stand_in = None;
+    for url in &given.url {
+        let url = check_address(url).map_err(said)?;
+        // The scenario's hosts exist nowhere else: whoever records them means the stand-in.
+        if stand_in.is_none() && url.host_str().is_some_and(StandIn::serves) {
+            stand_in = Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?);
+        }
+        for conditions in &conditions {
+            let mut request = RecordRequest::new(url.as_str(), conditions.clone(), given.loads.into());
+            request.browser.clone_from(&given.browser);
+            request.limits.longest = Duration::from_secs(given.longest);
+            request.return_visits = given.return_visits;
+            request.detail = !given.no_detail;
+            request.instruments.bodies = !given.no_bodies;
+            request.private = private_names(&given.private);
+            request.steps = Step::parse_all(&given.step.join("\n")).map_err(said)?;
+            request.blocked = parse_blocked(&given.block.join("\n")).map_err(said)?;
+            request.access = access.clone();
+            requests.push(request);
+        }
+    }
+    let of = requests.len();
+    let mut code = FINE;
+    for (n, mut request) in (1usize..).zip(requests) {
+        request.hosts = stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
+        request.trusted_key = stand_in.as_ref().map(|s| s.key_hash().to_owned());
+        let out = numbered(&given.out, n, of);
+        if of > 1 {
+            println!("{} on {}", request.url, request.conditions.name);
+        }
+        code = code.max(record_one(&request, given.page.clone(), &out).await?);
+    }
+    Ok(code)
+}
+
+/// Ends when the program is told to: by Ctrl-C, by its terminal's going, by whoever started it.
+pub(crate) async fn told_to_end() {
+    use tokio::signal::unix::{SignalKind, signal};
+    let wait = |kind: SignalKind| async move {
+        match signal(kind) {
+            Ok(mut told) => {
+                told.recv().await;
+            }
+            Err(_) => std::future::pending().await,
+        }
+    };
+    tokio::select! {
+        () = wait(SignalKind::interrupt()) => {}
+        () = wait(SignalKind::terminate()) => {}
+        () = wait(SignalKind::hangup()) => {}
+    }
+}
+
+async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::path::Path) -> Result<u8, String> {
+    // What cannot be written is better known before minutes of recording than after.
+    std::fs::OpenOptions::new()
+        .append(true)
+        .create(true)
+        .open(out)
+        .map_err(|e| format!("{} cannot be written: {e}", out.display()))?;
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
     let shown = tokio::spawn(show_progress(receiver));
-    let recorded_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true);
+    let recorded_at = crate::keep::now();
     // Interrupted, the recording is dropped, and its browser with it.
     let recording = tokio::select! {
-        recording = record(&request, sender) => recording.map_err(|e| e.to_string())?,
-        _ = tokio::signal::ctrl_c() => return Err("interrupted; nothing was written.".into()),
+        recording = record_whole(request, sender) => recording.map_err(|e| e.to_string()),
+        () = told_to_end() => Err("interrupted; nothing was written.".into()),
     };
+    let recording = recording.inspect_err(|_| {
+        // What stood there before stays; what this made is empty.
+        if std::fs::metadata(out).is_ok_and(|m| m.len() == 0) {
+            let _ = std::fs::remove_file(out);
+        }
+    })?;
     let _ = shown.await;
-    let mut opened = opened_from(recording, given.page, &conditions, recorded_at);
+    let mut opened = opened_from(recording, page, &request.blocked, recorded_at);
     let manifest = opened.manifest.take().ok_or("the recording has no manifest")?;
     let detail = opened.detail.take();
-    let (reading, bodies) = read_opened(opened, false).map_err(|e| e.to_string())?;
-    let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.load.as_ref())).collect();
+    let (reading, bodies) = read_opened(opened, &Arc::default(), false).map_err(|e| e.to_string())?;
+    let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.reading.as_ref().map(|r| &*r.load))).collect();
     let bytes = archive::write(&manifest, &parts, &bodies, detail.as_ref()).map_err(|e| e.to_string())?;
-    std::fs::write(&given.out, &bytes).map_err(|e| format!("{} could not be written: {e}", given.out.display()))?;
-    println!("{} ({})", given.out.display(), phainon_core::Bytes(bytes.len() as u64).text());
+    std::fs::write(out, &bytes).map_err(|e| format!("{} could not be written: {e}", out.display()))?;
+    println!("{} ({})", out.display(), phainon_core::Bytes(bytes.len() as u64).text());
     print_reading(&reading);
-    let all_failed = reading.loads.iter().all(|l| l.analysis.is_none());
+    let all_failed = reading.loads.iter().all(|l| l.reading.is_none());
     Ok(if all_failed { BAD } else { FINE })
 }
 
@@ -233,6 +373,7 @@ async fn show_progress(mut receiver: tokio::sync::mpsc::UnboundedReceiver<Progre
     while let Some(progress) = receiver.recv().await {
         let stage = match progress.stage {
             Stage::Starting => "starting the browser",
+            Stage::LoggingIn => "logging in",
             Stage::Connecting => "asking for the page",
             Stage::Loading => "loading",
             Stage::Settling => "waiting until it is quiet",
@@ -261,7 +402,7 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
     if opened.len() > 1 {
         return Err(format!("{name} do not belong together: only a HAR and a trace of one load do."));
     }
-    let (reading, _) = read_opened(opened.swap_remove(0), false).map_err(|e| e.to_string())?;
+    let (reading, _) = read_opened(opened.swap_remove(0), &Arc::default(), false).map_err(|e| e.to_string())?;
     let chosen = match given.load {
         Some(number) => {
             let load = number
@@ -275,7 +416,7 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
             format!("no load of {name} can be analysed: {why}")
         })?,
     };
-    let Some(analysis) = &chosen.1.analysis else {
+    let Some(analysis) = chosen.1.analysis() else {
         return Err(format!("load {} failed: {}", chosen.0 + 1, chosen.1.failed.clone().unwrap_or_default()));
     };
     if given.json {
@@ -284,7 +425,9 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
             of: reading.loads.len(),
             failed: chosen.1.failed.as_deref(),
             summary: reading.summary.as_ref(),
-            analysis,
+            analysis: analysis.said(),
+            requests: &analysis.requests,
+            thread: &analysis.thread,
         })
         .map_err(|e| e.to_string())?;
         // A reader that has seen enough (`head`) is no error.
@@ -311,7 +454,10 @@ struct Printed<'a> {
     failed: Option<&'a str>,
     summary: Option<&'a phainon_core::RecordingSummary>,
     #[serde(flatten)]
-    analysis: &'a Analysis,
+    analysis: phainon_core::SaidAnalysis<'a>,
+    requests: &'a [phainon_core::RequestRow],
+    #[serde(flatten)]
+    thread: &'a phainon_core::ThreadDetail,
 }
 
 /// `lcp=2500ms`, `cls=0.1`, `weight=1.2MB`.
@@ -397,7 +543,7 @@ fn print_reading(reading: &RecordingReading) {
     for row in &summary.rows {
         let each: Vec<String> =
             row.values.iter().map(|v| v.map_or_else(|| "–".into(), |v| figure(row.metric, v))).collect();
-        let rating = format!("{:?}", Ruler::new(row.metric, row.median).rating).to_lowercase();
+        let rating = format!("{:?}", row.rating).to_lowercase();
         println!("{:<12} {:>10}  {rating:<6}  {}", named(row.metric), figure(row.metric, row.median), each.join("  "));
     }
 }
@@ -417,7 +563,7 @@ fn print_analysis(analysis: &Analysis) {
         println!("\nfindings, by milliseconds on the path");
         for finding in &analysis.findings {
             let place = if finding.on_path { finding.on_path_ms.text() } else { "off".into() };
-            println!("  {place:>8}  {} ({})", finding.title, finding.owner.name);
+            println!("  {place:>8}  {} ({})", finding_title(finding), finding.owner.name);
         }
     }
     for missing in &analysis.missing {

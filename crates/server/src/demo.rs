@@ -10,12 +10,15 @@ use std::sync::Arc;
 #[allow_missing = true]
 struct Archives;
 
-/// Imports every archive that the data directory does not hold yet; gives how many were new.
+/// Imports every archive that this data directory was never given; gives how many there were. What
+/// the user has deleted stays deleted.
 pub async fn import(state: &Arc<State>) -> Result<usize, Problem> {
-    let known: Vec<String> =
-        state.with_store(|store| Ok(store.recordings()?.into_iter().filter_map(|r| r.imported_from).collect())).await?;
     let mut added = 0;
-    for name in Archives::iter().filter(|n| n.ends_with(".phainon.zip") && !known.iter().any(|k| k == n.as_ref())) {
+    for name in Archives::iter().filter(|n| n.ends_with(".phainon.zip")) {
+        let known = name.to_string();
+        if state.with_store(move |store| Ok(store.was_imported(&known)?)).await? {
+            continue;
+        }
         if let Some(file) = Archives::get(&name) {
             state.import(vec![(file.data.into_owned(), name.to_string())]).await?;
             added += 1;

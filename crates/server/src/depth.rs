@@ -1,18 +1,20 @@
 //! The part of the API that reads one load in depth: main thread, bodies, document, visits, weight.
 
 use crate::error::Problem;
+use crate::rereading;
 use crate::state::{State, apart};
 use axum::extract::{Path, Query, State as Shared};
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router};
-use phainon_core::metrics::{SiteWeight, UnusedFile, site_weight, unused};
+use phainon_core::metrics::{SiteWeight, UnusedFile, unused};
 use phainon_core::profile::{Functions, functions};
+use phainon_core::words::return_reason;
 use phainon_core::{
-    DocumentView, Load, Millis, Owners, Request, RequestId, ReturnVisit, document_view, return_visit, tracks,
+    DocumentView, Header, Millis, Prepared, Request, RequestId, ReturnVisit, document_view, return_visit, tracks,
 };
-use phainon_store::Store;
+use phainon_store::Part;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -29,6 +31,7 @@ pub fn router() -> Router<App> {
         .route("/recordings/{id}/loads/{number}/tracks", get(draw))
         .route("/recordings/{id}/loads/{number}/functions", get(by_function))
         .route("/recordings/{id}/loads/{number}/document", get(document))
+        .route("/recordings/{id}/loads/{number}/requests/{request}/headers", get(headers))
         .route("/recordings/{id}/loads/{number}/requests/{request}/body", get(body))
         .route("/recordings/{id}/loads/{number}/requests/{request}/picture", get(picture))
         .route("/recordings/{id}/visits", get(visits))
@@ -39,13 +42,14 @@ pub fn router() -> Router<App> {
 }
 
 async fn draw(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
-    let kept = app.with_store(move |store| Ok(store.packed_tracks(id, number)?)).await?;
+    rereading::fresh(&app, id, number).await?;
+    let kept = app.with_store(move |store| Ok(store.part(id, number, Part::Tracks)?)).await?;
     let bytes = match kept {
-        Some(packed) => apart(move || Ok(Store::unpacked_tracks(packed)?)).await?,
-        // Kept before there were any, or without a main thread.
+        Some(packed) => apart(move || Ok(packed.bytes()?)).await?,
+        // Without a main thread there is nothing to draw.
         None => {
             let load = app.load(id, number).await?;
-            apart(move || Ok(tracks(&load, &Owners::of(&load, &[])).to_bytes())).await?
+            apart(move || Ok(tracks(&load).to_bytes())).await?
         }
     };
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
@@ -66,15 +70,16 @@ async fn by_function(
     let from = Millis(span.from.filter(|v| v.is_finite()).unwrap_or(0.0));
     let to = Millis(span.to.filter(|v| v.is_finite()).unwrap_or(f64::MAX));
     apart(move || {
-        let Some(profile) = &load.profile else { return Ok(Json(Functions::default())) };
-        Ok(Json(functions(profile, &load.work, &Owners::of(&load, &[]), from, to)))
+        let Some(profile) = &load.load.profile else { return Ok(Json(Functions::default())) };
+        Ok(Json(functions(profile, &load.load.work, &load.owners, from, to)))
     })
     .await
 }
 
 /// A kept body of one request.
-async fn kept_body(app: &App, id: i64, load: &Load, request: u32) -> Answer<(Request, Vec<u8>)> {
+async fn kept_body(app: &App, id: i64, load: &Prepared, request: u32) -> Answer<(Request, Vec<u8>)> {
     let request = load
+        .load
         .request(RequestId(request))
         .cloned()
         .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, format!("This load has no request {request}.")))?;
@@ -93,12 +98,13 @@ async fn kept_body(app: &App, id: i64, load: &Load, request: u32) -> Answer<(Req
 async fn document(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Json<DocumentView>> {
     let load = app.load(id, number).await?;
     let document = load
+        .load
         .document()
         .map(|d| d.id.0)
         .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no document."))?;
     let (_, body) = kept_body(&app, id, &load, document).await?;
     apart(move || {
-        document_view(&load, &body)
+        document_view(&load.load, &body)
             .map(Json)
             .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no document."))
     })
@@ -126,15 +132,35 @@ async fn body(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, 
     let bytes = body.len();
     // What holds zeros is no text, whatever it is called.
     let is_text = !body.iter().take(4_000).any(|b| *b == 0);
-    let text = is_text.then(|| {
-        let text = String::from_utf8_lossy(&body[..bytes.min(MOST_SHOWN)]).into_owned();
-        let data = request.mime.as_deref().is_some_and(|m| m.contains("json"));
-        match data.then(|| serde_json::from_str::<serde_json::Value>(&text)) {
-            Some(Ok(value)) => serde_json::to_string_pretty(&value).unwrap_or(text),
-            _ => text,
-        }
-    });
-    Ok(Json(BodyText { cut: is_text && bytes > MOST_SHOWN, text, mime: request.mime, bytes }))
+    apart(move || {
+        let text = is_text.then(|| {
+            let text = String::from_utf8_lossy(&body[..bytes.min(MOST_SHOWN)]).into_owned();
+            let data = request.mime.as_deref().is_some_and(|m| m.contains("json"));
+            match data.then(|| serde_json::from_str::<serde_json::Value>(&text)) {
+                Some(Ok(value)) => serde_json::to_string_pretty(&value).unwrap_or(text),
+                _ => text,
+            }
+        });
+        Ok(Json(BodyText { cut: is_text && bytes > MOST_SHOWN, text, mime: request.mime, bytes }))
+    })
+    .await
+}
+
+/// Headers of a request and its answer.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct Headers {
+    /// As they were sent.
+    pub request: Vec<Header>,
+    /// As they came.
+    pub response: Vec<Header>,
+}
+
+async fn headers(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Json<Headers>> {
+    let load = app.load(id, number).await?;
+    let missing = || Problem::new(StatusCode::NOT_FOUND, format!("This load has no request {request}."));
+    let request = load.load.request(RequestId(request)).ok_or_else(missing)?;
+    Ok(Json(Headers { request: request.request_headers.clone(), response: request.response_headers.clone() }))
 }
 
 async fn picture(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Response> {
@@ -167,10 +193,26 @@ async fn visits(
     Shared(app): Shared<App>,
     Path(id): Path<i64>,
     Query(pair): Query<Visits>,
-) -> Answer<Json<ReturnVisit>> {
+) -> Answer<Json<SaidVisit>> {
     let first = app.load(id, pair.first).await?;
     let again = app.load(id, pair.again).await?;
-    apart(move || Ok(Json(return_visit(&first, &again)))).await
+    apart(move || {
+        let visit = return_visit(&first.load, &again.load);
+        let whys = visit.rows.iter().map(|row| return_reason(&row.reason)).collect();
+        Ok(Json(SaidVisit { visit, whys }))
+    })
+    .await
+}
+
+/// Both visits, with a sentence for each row.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct SaidVisit {
+    #[serde(flatten)]
+    #[ts(flatten)]
+    visit: ReturnVisit,
+    /// Why each row fared so, in the rows' order.
+    whys: Vec<String>,
 }
 
 /// What the load for used code told.
@@ -238,23 +280,19 @@ struct Chosen {
 async fn weight(Shared(app): Shared<App>, Query(chosen): Query<Chosen>) -> Answer<Json<SiteWeight>> {
     let ids = chosen.recordings.split(',').filter(|t| !t.is_empty()).map(str::parse::<i64>);
     let ids = ids.collect::<Result<Vec<_>, _>>().map_err(|_| Problem::bad("`recordings` is a list of numbers."))?;
-    if ids.is_empty() || ids.len() > 12 {
-        return Err(Problem::bad("One to twelve recordings can stand side by side."));
+    if ids.is_empty() || ids.len() > 500 {
+        return Err(Problem::bad("One to five hundred recordings can stand side by side."));
     }
-    let mut loads = Vec::new();
-    for id in ids {
-        let number = app
-            .with_store(move |store| {
-                let head = store.recording(id)?;
-                let with_data: Vec<u32> = head.loads.iter().filter(|l| l.has_data).map(|l| l.number).collect();
-                let place = head.summary.map_or(0, |s| s.representative);
-                with_data
-                    .get(place)
-                    .copied()
-                    .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, format!("Recording {id} has no data.")))
-            })
-            .await?;
-        loads.push(app.load(id, number).await?);
-    }
-    apart(move || Ok(Json(site_weight(&loads.iter().map(|l| &**l).collect::<Vec<_>>())))).await
+    app.with_store(move |store| {
+        let mut loads = Vec::with_capacity(ids.len());
+        for id in ids {
+            let head = store.recording(id)?;
+            let chosen = head.summary.map(|s| s.representative);
+            let number = chosen.or_else(|| head.loads.iter().find(|l| l.has_data).map(|l| l.number));
+            let none = || Problem::new(StatusCode::NOT_FOUND, format!("Recording {id} has no data."));
+            loads.push((id, number.ok_or_else(none)?));
+        }
+        Ok(Json(store.site_weight(&loads)?))
+    })
+    .await
 }

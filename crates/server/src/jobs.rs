@@ -1,29 +1,38 @@
 //! Recordings under way.
 //!
-//! One at a time: two browsers at once would measure each other. A job owns its browser through the
-//! future that it runs; cancelling drops the future, and with it the browser. Jobs live in memory: a
-//! restart ends them, and what a finished one recorded is in the store by then.
+//! One at a time: two browsers at once would measure each other. What was asked for together is a
+//! batch of jobs, one for each page and conditions, shown and cancelled together or one by one. A job
+//! owns its browser through the future that it runs; cancelling drops the future, and with it the
+//! browser, and keeps the loads that were made by then. What waits in line is in the store too, and
+//! goes on after a restart.
 
 use crate::error::Problem;
 use crate::keep;
+use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::State;
 use axum::http::StatusCode;
 use futures::Stream;
-use phainon_core::{Conditions, Visit};
-use phainon_recorder::{Progress, RecordRequest, Stage, record};
-use serde::Serialize;
+use phainon_core::metrics::Metrics;
+use phainon_core::{Conditions, Source, Visit};
+use phainon_formats::Machine;
+use phainon_recorder::{
+    Access, Keep, Part, Progress, RecordRequest, RecordedLoad, Stage, Step, check_address, private_names, record,
+};
+use phainon_store::{Ended, NewRecording, PackedBodies};
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 use tokio::sync::{Semaphore, watch};
-use tokio::task::AbortHandle;
-use tokio_stream::wrappers::WatchStream;
 use ts_rs::TS;
 
 /// How many finished jobs are remembered.
-const REMEMBERED: usize = 50;
+const REMEMBERED: usize = 100;
 /// More than this may not wait in line.
-const MOST_WAITING: usize = 20;
+const MOST_WAITING: usize = 60;
+/// News go out at most four times a second.
+const PACE: Duration = Duration::from_millis(250);
 
 /// Where a job is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, TS)]
@@ -45,9 +54,12 @@ pub enum JobState {
 pub struct Job {
     #[ts(type = "number")]
     pub id: u64,
+    /// What was asked for together has one number.
+    #[ts(type = "number")]
+    pub batch: u64,
     pub state: JobState,
     pub url: String,
-    pub page: Option<String>,
+    pub page: String,
     pub conditions: Conditions,
     /// Which load, from 1; 0 before the first.
     pub load: usize,
@@ -56,13 +68,16 @@ pub struct Job {
     pub visit: Visit,
     /// What the load is at.
     #[ts(
-        type = "'starting' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null"
+        type = "'waiting' | 'starting' | 'logging_in' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null"
     )]
     pub stage: Option<&'static str>,
     pub requests: usize,
-    /// The newest picture of the screen, as a data URL.
-    pub frame: Option<String>,
-    /// The recording that came of it.
+    /// Rises with each new picture of the screen, which is at `/api/jobs/ID/frame`; 0 where there is none.
+    #[ts(type = "number")]
+    pub frame: u64,
+    /// Loads kept so far, return visits included.
+    pub kept: u32,
+    /// The recording that comes of it, from its first load on.
     #[ts(type = "number | null")]
     pub recording: Option<i64>,
     /// Why it failed.
@@ -75,98 +90,281 @@ impl Job {
     }
 }
 
+/// One recording that was asked for, as it waits in line. What opens a page that is not public is
+/// never in it: such a request does not survive a restart.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(default)]
+#[allow(missing_docs)]
+pub struct Wanted {
+    pub url: String,
+    pub page: String,
+    pub conditions: Option<Conditions>,
+    pub loads: usize,
+    pub return_visits: bool,
+    pub steps: String,
+    pub no_bodies: bool,
+    pub private: String,
+    pub longest_s: u32,
+    pub blocked: Vec<String>,
+    #[serde(skip)]
+    pub access: Access,
+}
+
+impl Default for Wanted {
+    fn default() -> Self {
+        Self {
+            url: String::new(),
+            page: String::new(),
+            conditions: None,
+            loads: 3,
+            return_visits: false,
+            steps: String::new(),
+            no_bodies: false,
+            private: String::new(),
+            longest_s: 45,
+            blocked: Vec::new(),
+            access: Access::default(),
+        }
+    }
+}
+
+impl Wanted {
+    /// Whether it may be written down: it holds nothing that is never stored.
+    fn may_be_stored(&self) -> bool {
+        self.access == Access::default() && self.private.is_empty()
+    }
+
+    /// The request for the recorder, or what is wrong with it.
+    fn request(&self, state: &State) -> Result<RecordRequest, Problem> {
+        let url = check_address(&self.url).map_err(|e| Problem::bad(e.to_string()))?;
+        let conditions = self.conditions.clone().ok_or_else(|| Problem::bad("No conditions were chosen."))?;
+        if let Some(trouble) = conditions.trouble() {
+            return Err(Problem::bad(trouble));
+        }
+        if !(1..=20).contains(&self.loads) {
+            return Err(Problem::bad("A recording has 1 to 20 loads."));
+        }
+        let mut request = RecordRequest::new(url.as_str(), conditions, self.loads);
+        request.limits.longest = Duration::from_secs(u64::from(self.longest_s.clamp(5, 600)));
+        request.steps = Step::parse_all(&self.steps).map_err(|e| Problem::bad(e.to_string()))?;
+        if request.steps.len() > 50 {
+            return Err(Problem::bad("A scripted user takes at most 50 steps."));
+        }
+        request.return_visits = self.return_visits;
+        request.detail = true;
+        request.instruments.bodies = !self.no_bodies;
+        request.private = private_names(&self.private);
+        request.access = self.access.clone();
+        request.blocked.clone_from(&self.blocked);
+        request.trusted_key = state.stand_in.as_ref().map(|s| s.key_hash().to_owned());
+        request.browser.clone_from(&state.browser);
+        request.public_only = state.public_only;
+        request.hosts = state.stand_in.as_ref().map(phainon_standin::StandIn::hosts).unwrap_or_default();
+        request.about().map_err(|e| Problem::bad(e.to_string()))?;
+        Ok(request)
+    }
+}
+
 struct Entry {
-    state: watch::Sender<Job>,
-    abort: Option<AbortHandle>,
+    job: Job,
+    frame: Vec<u8>,
+    cancel: watch::Sender<bool>,
 }
 
 /// All jobs.
 pub struct Jobs {
     entries: Mutex<BTreeMap<u64, Entry>>,
     next: AtomicU64,
-    turn: Arc<Semaphore>,
+    turn: Semaphore,
+    /// Rises with every change of any job.
+    changed: watch::Sender<u64>,
+    /// The program is ending: what it ends goes on at the next start.
+    ending: AtomicBool,
 }
 
 impl Default for Jobs {
     fn default() -> Self {
-        Self { entries: Mutex::default(), next: AtomicU64::new(1), turn: Arc::new(Semaphore::new(1)) }
+        Self { entries: Mutex::default(), next: AtomicU64::new(1), turn: Semaphore::new(1), changed: watch::channel(0).0, ending: AtomicBool::new(false) }
     }
 }
 
 impl Jobs {
-    fn entries(&self) -> std::sync::MutexGuard<'_, BTreeMap<u64, Entry>> {
-        self.entries.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+    fn entries(&self) -> MutexGuard<'_, BTreeMap<u64, Entry>> {
+        self.entries.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Starts a recording, or puts it in line.
-    pub fn start(&self, state: &Arc<State>, request: RecordRequest, page: Option<String>) -> Result<Job, Problem> {
+    /// Starts recordings that were asked for together, or puts them in line: all of them, or none
+    /// where one of them cannot be.
+    pub fn start(&self, state: &Arc<State>, wanted: Vec<Wanted>) -> Result<Vec<Job>, Problem> {
+        let requests = wanted.iter().map(|w| w.request(state)).collect::<Result<Vec<_>, _>>()?;
+        let waiting = self.entries().values().filter(|e| !e.job.is_over()).count();
+        if waiting + wanted.len() > MOST_WAITING {
+            return Err(Problem::new(
+                StatusCode::TOO_MANY_REQUESTS,
+                format!("At most {MOST_WAITING} recordings can wait in line; let some finish first."),
+            ));
+        }
+        let batch = self.next.fetch_add(1, Ordering::Relaxed);
+        let mut started = Vec::new();
+        for (wanted, request) in wanted.into_iter().zip(requests) {
+            let kept = if wanted.may_be_stored() {
+                let text = serde_json::to_string(&wanted).map_err(|e| Problem::bad(e.to_string()))?;
+                Some(state.store.enqueue(&text)?)
+            } else {
+                None
+            };
+            started.push(self.run(state, batch, wanted, request, kept));
+        }
+        Ok(started)
+    }
+
+    /// Goes on with what waited in line when the program last ended.
+    pub fn resume(&self, state: &Arc<State>) -> Result<usize, Problem> {
+        let waiting = state.store.waiting()?;
+        let batch = self.next.fetch_add(1, Ordering::Relaxed);
+        let mut resumed = 0;
+        for (kept, text) in waiting {
+            let wanted: Option<Wanted> = serde_json::from_str(&text).ok();
+            match wanted.and_then(|w| Some((w.request(state).ok()?, w))) {
+                Some((request, wanted)) => {
+                    self.run(state, batch, wanted, request, Some(kept));
+                    resumed += 1;
+                }
+                None => state.store.dequeue(kept)?,
+            }
+        }
+        Ok(resumed)
+    }
+
+    fn run(&self, state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, kept: Option<i64>) -> Job {
         let id = self.next.fetch_add(1, Ordering::Relaxed);
+        let about = request.about().ok();
+        let url = about.as_ref().map_or_else(|| wanted.url.clone(), |a| a.url.clone());
+        let page = match wanted.page.trim() {
+            "" => keep::site_and_page(&url).1,
+            page => page.chars().take(60).collect(),
+        };
         let job = Job {
             id,
+            batch,
             state: JobState::Queued,
-            url: request.url.clone(),
-            page: page.clone(),
-            conditions: request.conditions.clone(),
+            url,
+            page,
+            conditions: about.map_or_else(|| request.conditions.clone(), |a| a.conditions),
             load: 0,
             of: request.loads,
             visit: Visit::First,
-            stage: None,
+            stage: Some("waiting"),
             requests: 0,
-            frame: None,
+            frame: 0,
+            kept: 0,
             recording: None,
             error: None,
         };
-        let mut entries = self.entries();
-        if entries.values().filter(|e| !e.state.borrow().is_over()).count() >= MOST_WAITING {
-            return Err(Problem::new(
-                StatusCode::TOO_MANY_REQUESTS,
-                format!("{MOST_WAITING} recordings are waiting already; let some finish first."),
-            ));
+        let (cancel, cancelled) = watch::channel(false);
+        {
+            let mut entries = self.entries();
+            let over: Vec<u64> = entries.iter().filter(|(_, e)| e.job.is_over()).map(|(id, _)| *id).collect();
+            for old in over.iter().rev().skip(REMEMBERED) {
+                entries.remove(old);
+            }
+            entries.insert(id, Entry { job: job.clone(), frame: Vec::new(), cancel });
         }
-        let over: Vec<u64> = entries.iter().filter(|(_, e)| e.state.borrow().is_over()).map(|(id, _)| *id).collect();
-        for old in over.iter().rev().skip(REMEMBERED) {
-            entries.remove(old);
+        let app = state.clone();
+        tokio::spawn(async move {
+            let run = Run {
+                app: app.clone(),
+                id,
+                request,
+                recorded_at: String::new(),
+                machine: None,
+                kept: Vec::new(),
+                reasons: Vec::new(),
+                trouble: None,
+            };
+            let running = tokio::spawn(run.whole(cancelled));
+            // A job that panics is over, and says so.
+            if let Err(error) = running.await {
+                tracing::error!("a recording failed inside: {error}");
+                app.jobs.change(id, |job| {
+                    job.state = JobState::Failed;
+                    job.error = Some("Recording failed inside the program; its log says where.".into());
+                });
+                if let Some(recording) = app.jobs.job(id).and_then(|j| j.recording) {
+                    let _ = app.store.end_recording(recording, Ended::BrokenOff);
+                }
+            }
+            if let Some(kept) = kept
+                && !app.jobs.ending.load(Ordering::Relaxed)
+                && let Err(error) = app.store.dequeue(kept)
+            {
+                tracing::warn!("a finished recording could not be taken out of line: {error}");
+            }
+        });
+        job
+    }
+
+    fn change(&self, id: u64, act: impl FnOnce(&mut Job)) {
+        if let Some(entry) = self.entries().get_mut(&id) {
+            act(&mut entry.job);
         }
-        let (sender, _) = watch::channel(job.clone());
-        let task = tokio::spawn(run(state.clone(), sender.clone(), request, page, self.turn.clone()));
-        entries.insert(id, Entry { state: sender, abort: Some(task.abort_handle()) });
-        Ok(job)
+        self.changed.send_modify(|n| *n += 1);
+    }
+
+    fn job(&self, id: u64) -> Option<Job> {
+        self.entries().get(&id).map(|e| e.job.clone())
     }
 
     /// Jobs that are not over, oldest first.
     pub fn under_way(&self) -> Vec<Job> {
-        self.entries().values().map(|e| e.state.borrow().clone()).filter(|j| !j.is_over()).collect()
+        self.entries().values().map(|e| e.job.clone()).filter(|j| !j.is_over()).collect()
     }
 
-    /// A job's states from now on.
-    pub fn follow(&self, id: u64) -> Result<impl Stream<Item = Job> + use<>, Problem> {
+    /// The jobs of a batch, in order.
+    pub fn batch(&self, batch: u64) -> Result<Vec<Job>, Problem> {
+        let jobs: Vec<Job> = self.entries().values().map(|e| e.job.clone()).filter(|j| j.batch == batch).collect();
+        if jobs.is_empty() { Err(unknown(batch)) } else { Ok(jobs) }
+    }
+
+    /// The newest picture of a job's screen.
+    pub fn frame(&self, id: u64) -> Result<Vec<u8>, Problem> {
+        let entries = self.entries();
+        let entry = entries.get(&id).filter(|e| !e.frame.is_empty());
+        entry.map(|e| e.frame.clone()).ok_or_else(|| unknown(id))
+    }
+
+    /// A batch's states from now on, at most four a second, until all of it is over.
+    pub fn follow(self: &Jobs, state: Arc<State>, batch: u64) -> Result<impl Stream<Item = Vec<Job>> + use<>, Problem> {
+        self.batch(batch)?;
+        let news = self.changed.subscribe();
+        Ok(futures::stream::unfold((state, news, true, false), move |(state, mut news, first, over)| async move {
+            if over {
+                return None;
+            }
+            if !first {
+                tokio::time::sleep(PACE).await;
+                news.changed().await.ok()?;
+            }
+            news.borrow_and_update();
+            let jobs = state.jobs.batch(batch).ok()?;
+            let over = jobs.iter().all(Job::is_over);
+            Some((jobs, (state, news, false, over)))
+        }))
+    }
+
+    /// Ends every job; for the end of the program. What waits in line goes on at the next start.
+    pub fn cancel_all(&self) {
+        self.ending.store(true, Ordering::Relaxed);
+        for entry in self.entries().values() {
+            entry.cancel.send_replace(true);
+        }
+    }
+
+    /// Ends a job and its browser; the loads that it made stay.
+    pub fn cancel(&self, id: u64) -> Result<(), Problem> {
         let entries = self.entries();
         let entry = entries.get(&id).ok_or_else(|| unknown(id))?;
-        Ok(WatchStream::new(entry.state.subscribe()))
-    }
-
-    /// Ends every job; for the end of the program.
-    pub fn cancel_all(&self) {
-        for job in self.under_way() {
-            let _ = self.cancel(job.id);
-        }
-    }
-
-    /// Ends a job and its browser.
-    pub fn cancel(&self, id: u64) -> Result<(), Problem> {
-        let mut entries = self.entries();
-        let entry = entries.get_mut(&id).ok_or_else(|| unknown(id))?;
-        if let Some(abort) = entry.abort.take() {
-            abort.abort();
-        }
-        entry.state.send_if_modified(|job| {
-            let running = !job.is_over();
-            if running {
-                job.state = JobState::Cancelled;
-                job.stage = None;
-            }
-            running
-        });
+        entry.cancel.send_replace(true);
         Ok(())
     }
 }
@@ -178,93 +376,188 @@ fn unknown(id: u64) -> Problem {
     )
 }
 
-async fn run(
-    state: Arc<State>,
-    job: watch::Sender<Job>,
+/// A job at work.
+struct Run {
+    app: Arc<State>,
+    id: u64,
     request: RecordRequest,
-    page: Option<String>,
-    turn: Arc<Semaphore>,
-) {
-    let Ok(_turn) = turn.acquire().await else { return };
-    job.send_modify(|j| j.state = JobState::Running);
-    let recorded_at = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true);
-    let (sender, mut receiver) = tokio::sync::mpsc::unbounded_channel::<Progress>();
-    let told = job.clone();
-    let telling = tokio::spawn(async move {
-        while let Some(progress) = receiver.recv().await {
-            tell(&told, progress);
-        }
-    });
-    let result = record(&request, sender).await;
-    let _ = telling.await;
-    let kept = match result {
-        Ok(recording) => {
-            job.send_modify(|j| j.stage = Some("keeping"));
-            let reasons: Vec<String> = recording.loads.iter().filter_map(|l| l.raw.failed.clone()).collect();
-            let nothing = recording.loads.iter().all(|l| l.raw.requests.is_none());
-            if nothing {
-                Err(reasons.first().cloned().unwrap_or_else(|| "No load could be made.".into()))
-            } else {
-                let opened = keep::opened_from(recording, page.clone(), &request.conditions, recorded_at);
-                keep_recording(&state, opened, page).await
-            }
-        }
-        Err(error) => Err(error.to_string()),
-    };
-    job.send_modify(|j| {
-        j.stage = None;
-        j.frame = None;
-        match kept {
-            Ok(id) => {
-                j.state = JobState::Done;
-                j.recording = Some(id);
-            }
-            Err(why) => {
-                j.state = JobState::Failed;
-                j.error = Some(why);
-            }
-        }
-    });
+    recorded_at: String,
+    machine: Option<Machine>,
+    /// What summing up needs of the loads kept so far.
+    kept: Vec<(u32, Visit, bool, Metrics)>,
+    /// Why loads failed.
+    reasons: Vec<String>,
+    /// What went wrong with keeping.
+    trouble: Option<String>,
 }
 
-async fn keep_recording(
-    state: &Arc<State>,
-    opened: phainon_formats::Opened,
-    page: Option<String>,
-) -> Result<i64, String> {
-    let state = state.clone();
-    let kept = tokio::task::spawn_blocking(move || {
-        let ready = keep::Ready::of(opened, page).map_err(|e| e.to_string())?;
-        state
-            .on_store(|store| Ok(ready.keep(store).map_err(|e| e.to_string())))
-            .unwrap_or_else(|_| Err("The recording could not be kept.".into()))
-    });
-    kept.await.unwrap_or_else(|e| Err(format!("The recording could not be kept: {e}")))
+impl Keep for Run {
+    async fn keep(&mut self, part: Part) {
+        match part {
+            Part::Machine(found) => self.machine = Some(found),
+            Part::Load(load) => {
+                self.reasons.extend(load.raw.failed.clone());
+                if let Err(why) = self.keep_load(*load).await {
+                    self.trouble.get_or_insert(why);
+                }
+            }
+            Part::Detail(detail) => {
+                if let Some(recording) = self.app.jobs.job(self.id).and_then(|j| j.recording) {
+                    let kept = self.app.with_store(move |store| Ok(store.set_detail(recording, &detail)?)).await;
+                    if let Err(why) = kept {
+                        self.trouble.get_or_insert(why.to_string());
+                    }
+                }
+            }
+        }
+    }
 }
 
-fn tell(job: &watch::Sender<Job>, progress: Progress) {
-    job.send_modify(|j| {
-        if j.load != progress.load || j.visit != progress.visit {
-            j.frame = None;
+impl Run {
+    async fn whole(mut self, mut cancelled: watch::Receiver<bool>) {
+        let app = self.app.clone();
+        let id = self.id;
+        let ended = tokio::select! {
+            // Waiting is cancelled as recording is.
+            () = async { let _ = cancelled.wait_for(|c| *c).await; } => Ok(Ended::Cancelled),
+            ended = async {
+                let _turn = app.jobs.turn.acquire().await;
+                let _alone = app.measure().await;
+                app.jobs.change(id, |j| (j.state, j.stage) = (JobState::Running, Some("starting")));
+                self.record().await.map(|()| Ended::Done)
+            } => ended,
+        };
+        let job = app.jobs.job(id);
+        let recording = job.as_ref().and_then(|j| j.recording);
+        if let Some(recording) = recording {
+            let how = match &ended {
+                Ok(Ended::Cancelled) if app.jobs.ending.load(Ordering::Relaxed) => Ended::BrokenOff,
+                Ok(ended) => *ended,
+                Err(_) => Ended::BrokenOff,
+            };
+            let _ = app.with_store(move |store| Ok(store.end_recording(recording, how)?)).await;
         }
-        j.visit = progress.visit;
-        j.load = progress.load;
-        j.of = progress.of;
-        j.stage = match progress.stage {
+        app.jobs.change(id, |job| {
+            job.stage = None;
+            match ended {
+                Ok(Ended::Cancelled) => job.state = JobState::Cancelled,
+                Ok(_) => job.state = JobState::Done,
+                Err(why) => {
+                    job.state = JobState::Failed;
+                    job.error = Some(why);
+                }
+            }
+        });
+    }
+
+    async fn record(&mut self) -> Result<(), String> {
+        let request = self.request.clone();
+        let (sender, mut receiver) = tokio::sync::mpsc::unbounded_channel::<Progress>();
+        let (app, id) = (self.app.clone(), self.id);
+        let telling = tokio::spawn(async move {
+            while let Some(progress) = receiver.recv().await {
+                tell(&app.jobs, id, progress);
+            }
+        });
+        self.recorded_at = keep::now();
+        let made = record(&request, sender, self).await;
+        let _ = telling.await;
+        made.map_err(|e| e.to_string())?;
+        if let Some(why) = self.trouble.take() {
+            return Err(why);
+        }
+        match self.app.jobs.job(self.id).and_then(|j| j.recording) {
+            Some(_) => Ok(()),
+            None => Err(self.reasons.first().cloned().unwrap_or_else(|| "No load could be made.".into())),
+        }
+    }
+
+    /// Reads and keeps one load; the recording is there from its first load with data on.
+    async fn keep_load(&mut self, load: RecordedLoad) -> Result<(), String> {
+        let job = self.app.jobs.job(self.id).ok_or("The recording is gone.")?;
+        // Loads that failed before there was a page are told, but make no recording of their own.
+        if job.recording.is_none() && !load.raw.has_data() {
+            return Ok(());
+        }
+        self.app.jobs.change(self.id, |j| j.stage = Some("keeping"));
+        let number = u32::try_from(self.kept.len() + 1).unwrap_or(u32::MAX);
+        let (site, _) = keep::site_and_page(&job.url);
+        let (app, request, machine, recorded_at) =
+            (self.app.clone(), self.request.clone(), self.machine.clone(), self.recorded_at.clone());
+        let mut figures = self.kept.clone();
+        let work = tokio::task::spawn_blocking(move || -> Result<_, String> {
+            let RecordedLoad { raw, bodies } = load;
+            let body = |hash: &str| bodies.get(hash).cloned();
+            let reading = read_load(&raw, &body, &app.settings, true).map_err(|e| e.to_string())?;
+            let failed = raw.failed.clone();
+            let (visit, browser) = (raw.visit, raw.page.as_ref().and_then(|p| p.browser.clone()));
+            let load = LoadReading { raw, reading, failed };
+            let packed = keep::packed(&load).map_err(|e| e.to_string())?;
+            let bodies = PackedBodies::of(&bodies);
+            let metrics = load.analysis().map(|a| a.metrics.clone()).unwrap_or_default();
+            figures.push((number, visit, load.failed.is_some() || load.reading.is_none(), metrics));
+            let summary = summary_of(&figures, &app.settings);
+            let id = match job.recording {
+                Some(id) => id,
+                None => app
+                    .store
+                    .begin_recording(&NewRecording {
+                        site: &site,
+                        page: &job.page,
+                        url: &job.url,
+                        source: Source::Recording,
+                        conditions: Some(&job.conditions),
+                        browser: browser.as_deref(),
+                        machine: machine.as_ref(),
+                        recorded_at: &recorded_at,
+                        imported_from: None,
+                        wanted_loads: u32::try_from(request.loads).ok(),
+                        blocked: &request.blocked,
+                        ended: Ended::Recording,
+                    })
+                    .map_err(|e| e.to_string())?,
+            };
+            let kept = app.store.add_load(id, number, &packed, &bodies, browser.as_deref(), summary.as_ref());
+            kept.map_err(|e| e.to_string())?;
+            Ok((id, figures))
+        });
+        let (recording, figures) = work.await.map_err(|e| format!("The load could not be kept: {e}"))??;
+        self.kept = figures;
+        self.app.jobs.change(self.id, |j| {
+            j.recording = Some(recording);
+            j.kept = number;
+        });
+        Ok(())
+    }
+}
+
+fn tell(jobs: &Jobs, id: u64, progress: Progress) {
+    if let Some(entry) = jobs.entries().get_mut(&id) {
+        let job = &mut entry.job;
+        if job.load != progress.load || job.visit != progress.visit {
+            job.frame = 0;
+        }
+        job.visit = progress.visit;
+        job.load = progress.load;
+        job.of = progress.of;
+        job.stage = match progress.stage {
             Stage::Starting => Some("starting"),
+            Stage::LoggingIn => Some("logging_in"),
             Stage::Connecting => Some("connecting"),
             Stage::Loading => Some("loading"),
             Stage::Settling => Some("settling"),
             Stage::Acting => Some("acting"),
             Stage::Reading => Some("reading"),
             Stage::Detail => Some("detail"),
-            Stage::Done => j.stage,
+            Stage::Done => job.stage,
         };
         if progress.stage != Stage::Done {
-            j.requests = progress.requests;
+            job.requests = progress.requests;
         }
         if let Some(frame) = progress.frame {
-            j.frame = Some(format!("data:image/jpeg;base64,{}", phainon_formats::base64_text(&frame)));
+            job.frame += 1;
+            entry.frame = frame;
         }
-    });
+    }
+    jobs.changed.send_modify(|n| *n += 1);
 }

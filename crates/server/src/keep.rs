@@ -1,10 +1,12 @@
 //! From an opened file or a finished recording to the store.
 
 use crate::error::Problem;
-use crate::reading::{RecordingReading, read_opened};
-use phainon_core::{Source, registrable_domain};
-use phainon_formats::{Detail, Manifest, Opened};
-use phainon_store::{NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError};
+use crate::reading::{LoadReading, RecordingReading, read_opened};
+use phainon_core::{Settings, Source, registrable_domain};
+use phainon_formats::{Detail, Manifest, ManifestLoad, Opened};
+use phainon_recorder::Recording;
+use phainon_store::{Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError};
+use std::sync::Arc;
 
 /// Read, analysed, and ready to be kept.
 pub struct Ready {
@@ -14,50 +16,54 @@ pub struct Ready {
     detail: Option<Detail>,
     manifest: Option<Manifest>,
     imported_from: Option<String>,
-    page: Option<String>,
+}
+
+/// Packs one load that was read.
+pub fn packed(load: &LoadReading) -> Result<PackedLoad, StoreError> {
+    let derived = load.reading.as_ref().map(|r| Derived {
+        load: &r.load,
+        analysis: &r.analysis,
+        tracks: r.tracks.as_deref(),
+    });
+    PackedLoad::of(&NewLoad { raw: &load.raw, derived })
+}
+
+/// The registrable domain of an address, and what a page of it is called where nobody named it.
+pub fn site_and_page(url: &str) -> (String, String) {
+    let parsed = url::Url::parse(url).ok();
+    let host = parsed.as_ref().and_then(|u| u.host_str());
+    let site = host.map_or_else(|| "(no site)".to_owned(), registrable_domain);
+    let page = match parsed.as_ref().map(url::Url::path) {
+        None | Some("/" | "") => "Home".to_owned(),
+        Some(path) => path.to_owned(),
+    };
+    (site, page)
 }
 
 impl Ready {
-    /// Reads and analyses; a page name given here goes before the manifest's.
-    pub fn of(mut opened: Opened, page: Option<String>) -> Result<Self, Problem> {
+    /// Reads and analyses.
+    pub fn of(mut opened: Opened, settings: &Arc<Settings>) -> Result<Self, Problem> {
         let imported_from = opened.file.take();
         let manifest = opened.manifest.take();
         let detail = opened.detail.take();
-        let (reading, bodies) = read_opened(opened, true)?;
-        let loads = reading.loads.iter().map(|l| {
-            PackedLoad::of(&NewLoad {
-                raw: &l.raw,
-                load: l.load.as_ref(),
-                analysis: l.analysis.as_ref(),
-                tracks: l.tracks.as_deref(),
-            })
-        });
-        let loads = loads.collect::<Result<_, _>>()?;
-        Ok(Self { loads, bodies: PackedBodies::of(&bodies), detail, reading, manifest, imported_from, page })
+        let (reading, bodies) = read_opened(opened, settings, true)?;
+        let loads = reading.loads.iter().map(packed).collect::<Result<_, _>>()?;
+        Ok(Self { loads, bodies: PackedBodies::of(&bodies), detail, reading, manifest, imported_from })
     }
 
     /// Keeps it and gives its id.
-    pub fn keep(&self, store: &mut Store) -> Result<i64, StoreError> {
+    pub fn keep(&self, store: &Store) -> Result<i64, StoreError> {
         let manifest = self.manifest.as_ref();
-        let first = self.reading.loads.iter().find_map(|l| l.load.as_ref());
+        let first = self.reading.loads.iter().find_map(|l| l.reading.as_ref()).map(|r| &r.load);
         let url = manifest.map(|m| m.url.clone()).or_else(|| first.map(|l| l.url.to_string())).unwrap_or_default();
-        let parsed = url::Url::parse(&url).ok();
-        let site =
-            parsed.as_ref().and_then(|u| u.host_str()).map_or_else(|| "(no site)".to_owned(), registrable_domain);
-        let page = self
-            .page
-            .clone()
-            .or_else(|| manifest.and_then(|m| m.page.clone()))
-            .filter(|p| !p.trim().is_empty())
-            .unwrap_or_else(|| match parsed.as_ref().map(url::Url::path) {
-                None | Some("/" | "") => "Home".to_owned(),
-                Some(path) => path.to_owned(),
-            });
+        let (site, named_by_path) = site_and_page(&url);
+        let page = manifest.and_then(|m| m.page.clone()).filter(|p| !p.trim().is_empty()).unwrap_or(named_by_path);
         let recorded_at = manifest
             .and_then(|m| m.recorded_at.clone())
             .or_else(|| first.and_then(|l| l.started_at.clone()))
-            .unwrap_or_else(|| chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true));
-        store.add_recording(&NewRecording {
+            .unwrap_or_else(now);
+        let blocked = manifest.map(|m| m.blocked.clone()).unwrap_or_default();
+        let head = NewRecording {
             site: &site,
             page: &page,
             url: &url,
@@ -67,40 +73,42 @@ impl Ready {
             machine: manifest.and_then(|m| m.machine.as_ref()),
             recorded_at: &recorded_at,
             imported_from: self.imported_from.as_deref(),
-            summary: self.reading.summary.as_ref(),
-            loads: &self.loads,
-            bodies: &self.bodies,
-            detail: self.detail.as_ref(),
-        })
+            wanted_loads: None,
+            blocked: &blocked,
+            ended: Ended::Done,
+        };
+        store.add_recording(&head, &self.loads, &self.bodies, self.detail.as_ref(), self.reading.summary.as_ref())
     }
 }
 
-/// A recording as an opened archive, so that there is one way into the store.
-pub fn opened_from(
-    recording: phainon_recorder::Recording,
-    page: Option<String>,
-    conditions: &phainon_core::Conditions,
-    recorded_at: String,
-) -> Opened {
+/// Now, as RFC 3339.
+pub fn now() -> String {
+    chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true)
+}
+
+/// A recording as an opened archive, for the command line.
+pub fn opened_from(recording: Recording, page: Option<String>, blocked: &[String], recorded_at: String) -> Opened {
+    let browser = recording.loads.iter().find_map(|l| l.page.as_ref()?.browser.clone());
     let manifest = Manifest {
         format: Manifest::FORMAT.into(),
         version: 1,
-        url: recording.url,
+        url: recording.about.url,
         page,
-        conditions: Some(conditions.clone()),
-        browser: recording.browser,
+        conditions: Some(recording.about.conditions),
+        browser,
         recorded_at: Some(recorded_at),
         machine: Some(recording.machine),
+        blocked: blocked.to_vec(),
         loads: recording
             .loads
             .iter()
-            .map(|l| phainon_formats::ManifestLoad { visit: l.raw.visit, failed: l.raw.failed.clone() })
+            .map(|l| ManifestLoad { visit: l.visit, failed: l.failed.clone() })
             .collect(),
     };
     Opened {
         file: None,
         manifest: Some(manifest),
-        loads: recording.loads.into_iter().map(|l| l.raw).collect(),
+        loads: recording.loads,
         bodies: recording.bodies,
         detail: recording.detail,
     }

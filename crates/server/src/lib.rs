@@ -12,9 +12,10 @@ mod error;
 pub mod jobs;
 mod keep;
 mod reading;
+pub mod rereading;
 pub mod serve;
 pub mod state;
 
 pub use error::Problem;
 
-pub use reading::{LoadReading, RecordingReading, read_opened};
+pub use reading::{LoadReading, Reading, RecordingReading, read_load, read_opened};

@@ -1,19 +1,26 @@
 //! From opened files to analysed recordings: the one way in, for the command line and the server.
 
 use phainon_core::metrics::Metrics;
-use phainon_core::{Analysis, Load, Owners, RecordingSummary, Visit, analyse, summarise};
+use phainon_core::{Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, summarise};
 use phainon_formats::{BodyMap, FormatError, Opened, RawLoad};
+use std::sync::Arc;
+
+/// What was made of one load.
+pub struct Reading {
+    /// Put together.
+    pub load: Arc<Load>,
+    /// Computed from it.
+    pub analysis: Analysis,
+    /// The main thread to be drawn; only where somebody will draw it.
+    pub tracks: Option<Vec<u8>>,
+}
 
 /// One load: its parts, put together and analysed as far as that was possible.
 pub struct LoadReading {
     /// What it came in.
     pub raw: RawLoad,
-    /// Put together; `None` where there was nothing to put together.
-    pub load: Option<Load>,
-    /// Computed from it.
-    pub analysis: Option<Analysis>,
-    /// The main thread to be drawn; only where somebody will draw it.
-    pub tracks: Option<Vec<u8>>,
+    /// What was made of it; `None` where there was nothing to make anything of.
+    pub reading: Option<Reading>,
     /// Why it failed, if it did. A load may have failed and still have data.
     pub failed: Option<String>,
 }
@@ -22,38 +29,73 @@ pub struct LoadReading {
 pub struct RecordingReading {
     /// In order.
     pub loads: Vec<LoadReading>,
-    /// What the loads say together; `None` where none has data.
+    /// What the loads say together; `None` where none counts.
     pub summary: Option<RecordingSummary>,
 }
 
-impl RecordingReading {
-    /// The load that stands for the recording.
+impl LoadReading {
+    /// Its analysis, where there is one.
     #[must_use]
-    pub fn representative(&self) -> Option<(usize, &LoadReading)> {
-        let place = self.summary.as_ref()?.representative;
-        // The summary counts loads with data only.
-        self.loads.iter().enumerate().filter(|(_, l)| l.analysis.is_some()).nth(place)
+    pub fn analysis(&self) -> Option<&Analysis> {
+        self.reading.as_ref().map(|r| &r.analysis)
+    }
+
+    /// What summing up needs of it.
+    #[must_use]
+    pub fn counted(&self, number: u32) -> Option<Counted<'_>> {
+        let analysis = self.analysis()?;
+        Some(Counted { number, visit: analysis.visit, failed: self.failed.is_some(), metrics: &analysis.metrics })
     }
 }
 
+impl RecordingReading {
+    /// The load that stands for the recording, with its number; where all failed, the first that has
+    /// data all the same.
+    #[must_use]
+    pub fn representative(&self) -> Option<(usize, &LoadReading)> {
+        let place = match &self.summary {
+            Some(summary) => summary.representative as usize - 1,
+            None => self.loads.iter().position(|l| l.reading.is_some())?,
+        };
+        Some((place, self.loads.get(place)?))
+    }
+}
+
+/// Puts one load together and analyses it.
+pub fn read_load(raw: &RawLoad, bodies: &dyn Bodies, settings: &Arc<Settings>, draw: bool) -> Result<Option<Reading>, FormatError> {
+    if !raw.has_data() {
+        return Ok(None);
+    }
+    let prepared = Prepared::new(Arc::new(raw.assemble()?), settings.clone());
+    let analysis = analyse(&prepared, bodies);
+    let tracks = (draw && !prepared.load.work.is_empty()).then(|| phainon_core::tracks(&prepared).to_bytes());
+    Ok(Some(Reading { load: prepared.load, analysis, tracks }))
+}
+
 /// Puts every load together and analyses it.
-pub fn read_opened(opened: Opened, draw: bool) -> Result<(RecordingReading, BodyMap), FormatError> {
+pub fn read_opened(opened: Opened, settings: &Arc<Settings>, draw: bool) -> Result<(RecordingReading, BodyMap), FormatError> {
     let Opened { loads, bodies, .. } = opened;
     let body = |hash: &str| bodies.get(hash).cloned();
     let mut read = Vec::with_capacity(loads.len());
     for raw in loads {
-        let has_data = raw.requests.is_some() || raw.trace.is_some();
-        let load = if has_data { Some(raw.assemble()?) } else { None };
-        let analysis = load.as_ref().map(|load| analyse(load, &body));
+        let reading = read_load(&raw, &body, settings, draw)?;
         let failed = raw.failed.clone();
-        let tracks = load
-            .as_ref()
-            .filter(|load| draw && !load.work.is_empty())
-            .map(|load| phainon_core::tracks(load, &Owners::of(load, &[])).to_bytes());
-        read.push(LoadReading { raw, load, analysis, tracks, failed });
+        read.push(LoadReading { raw, reading, failed });
     }
-    let metrics: Vec<Metrics> = read.iter().filter_map(|l| Some(l.analysis.as_ref()?.metrics.clone())).collect();
-    let visits: Vec<Visit> = read.iter().filter_map(|l| Some(l.analysis.as_ref()?.visit)).collect();
-    let summary = (!metrics.is_empty()).then(|| summarise(&metrics, &visits));
+    let counted: Vec<Counted<'_>> = (1u32..).zip(&read).filter_map(|(number, load)| load.counted(number)).collect();
+    let summary = summarise(&counted, settings);
     Ok((RecordingReading { loads: read, summary }, bodies))
+}
+
+/// What the loads of a recording say together, from figures kept before.
+#[must_use]
+pub fn summary_of(
+    loads: &[(u32, phainon_core::Visit, bool, Metrics)],
+    settings: &Settings,
+) -> Option<RecordingSummary> {
+    let counted: Vec<Counted<'_>> = loads
+        .iter()
+        .map(|(number, visit, failed, metrics)| Counted { number: *number, visit: *visit, failed: *failed, metrics })
+        .collect();
+    summarise(&counted, settings)
 }

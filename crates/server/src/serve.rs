@@ -13,6 +13,8 @@ use rust_embed::RustEmbed;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use tokio::net::TcpListener;
+use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 
 /// The built front end.
 #[derive(RustEmbed)]
@@ -27,6 +29,7 @@ pub fn router(state: Arc<State>) -> Router {
     Router::new()
         .nest("/api", api::router())
         .fallback(front)
+        .layer(CompressionLayer::new().compress_when(DefaultPredicate::new().and(NotForContentType::const_new("application/zip"))))
         .layer(middleware::from_fn_with_state(state.clone(), guard))
         .with_state(state)
 }
@@ -37,16 +40,7 @@ pub async fn serve(listener: TcpListener, state: Arc<State>) -> std::io::Result<
 }
 
 async fn ended(state: Arc<State>) {
-    let interrupted = tokio::signal::ctrl_c();
-    let terminated = async {
-        match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
-            Ok(mut signal) => {
-                signal.recv().await;
-            }
-            Err(_) => std::future::pending().await,
-        }
-    };
-    tokio::select! { _ = interrupted => {}, () = terminated => {} }
+    crate::cli::told_to_end().await;
     // No browser may outlive the program.
     state.jobs.cancel_all();
     // Event streams would keep a graceful end waiting for ever.

@@ -3,28 +3,37 @@
 use crate::error::Problem;
 use crate::jobs::Jobs;
 use crate::keep;
+use crate::rereading::Rereading;
 use axum::http::StatusCode;
-use phainon_core::Load;
+use phainon_core::{Prepared, Settings};
 use phainon_formats::open_together;
 use phainon_standin::StandIn;
-use phainon_store::Store;
-use std::sync::{Arc, Mutex};
+use phainon_store::{Store, StoreError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use tokio::sync::{RwLock, RwLockReadGuard, RwLockWriteGuard, watch};
 
 /// How many loads are held in memory.
 const HELD_LOADS: usize = 4;
+/// Files smaller than this are read at once, even while a page is being recorded.
+const LIGHT: usize = 2 << 20;
 
 /// A load by its recording and number.
-type HeldLoad = ((i64, u32), Arc<Load>);
+type HeldLoad = ((i64, u32), Arc<Prepared>);
 
 /// What all requests share.
 pub struct State {
-    /// One store behind a lock of the standard library, not the runtime's: it is only taken on
-    /// threads that may block, and never held across an await.
-    store: Mutex<Store>,
+    /// Shared by reference: it has its own lock for writing and a pool for reading.
+    pub store: Store,
+    /// What goes into every computation.
+    pub settings: Arc<Settings>,
     /// Loads read last, newest first, by recording and number.
     loads: Mutex<Vec<HeldLoad>>,
     /// Recordings under way.
     pub jobs: Jobs,
+    /// How far reading anew has come.
+    pub rereading: watch::Sender<Rereading>,
+    /// Held by a recording for as long as it measures; heavy work takes its turn between them.
+    measuring: RwLock<()>,
     /// The simulated site, where it runs.
     pub stand_in: Option<StandIn>,
     /// The browser named on the command line.
@@ -41,9 +50,12 @@ impl State {
     /// Around a store.
     pub fn new(store: Store) -> Self {
         Self {
-            store: Mutex::new(store),
+            store,
+            settings: Arc::default(),
             loads: Mutex::default(),
             jobs: Jobs::default(),
+            rereading: watch::channel(Rereading::default()).0,
+            measuring: RwLock::default(),
             stand_in: None,
             browser: None,
             public_only: false,
@@ -55,45 +67,64 @@ impl State {
     /// Does something with the store on a thread that may block.
     pub async fn with_store<T: Send + 'static>(
         self: &Arc<Self>,
-        act: impl FnOnce(&mut Store) -> Result<T, Problem> + Send + 'static,
+        act: impl FnOnce(&Store) -> Result<T, Problem> + Send + 'static,
     ) -> Result<T, Problem> {
         let state = self.clone();
-        apart(move || state.on_store(act)).await
+        apart(move || act(&state.store)).await
     }
 
-    /// The same, on a thread that is one already.
-    pub fn on_store<T>(&self, act: impl FnOnce(&mut Store) -> Result<T, Problem>) -> Result<T, Problem> {
-        let mut store = self.store.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        act(&mut store)
+    /// For one piece of heavy work: waits until no page is being measured.
+    pub async fn quiet(&self) -> RwLockReadGuard<'_, ()> {
+        self.measuring.read().await
     }
 
-    /// A load, read; the last few are kept, since reading one anew for every question takes long.
-    pub async fn load(self: &Arc<Self>, id: i64, number: u32) -> Result<Arc<Load>, Problem> {
-        let held = || self.loads.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        if let Some((_, load)) = held().iter().find(|(key, _)| *key == (id, number)) {
+    /// For a recording: waits until the piece of heavy work under way is done; none begins meanwhile.
+    pub async fn measure(&self) -> RwLockWriteGuard<'_, ()> {
+        self.measuring.write().await
+    }
+
+    fn held(&self) -> MutexGuard<'_, Vec<HeldLoad>> {
+        self.loads.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A load, read and prepared; the last few are kept, since reading one anew for every question
+    /// takes long.
+    pub async fn load(self: &Arc<Self>, id: i64, number: u32) -> Result<Arc<Prepared>, Problem> {
+        let key = (id, number);
+        if let Some((_, load)) = self.held().iter().find(|(held, _)| *held == key) {
             return Ok(load.clone());
         }
-        let packed = self.with_store(move |store| Ok(store.packed_load(id, number)?)).await?;
-        let load = apart(move || Ok(Store::unpacked_load(packed)?)).await?;
-        let load = Arc::new(load);
-        let mut held = held();
-        held.retain(|(key, _)| *key != (id, number));
-        held.insert(0, ((id, number), load.clone()));
+        crate::rereading::fresh(self, id, number).await?;
+        let state = self.clone();
+        let prepared = apart(move || {
+            let load = state.store.load(id, number)?;
+            Ok(Arc::new(Prepared::new(Arc::new(load), state.settings.clone())))
+        })
+        .await?;
+        let mut held = self.held();
+        held.retain(|(other, _)| *other != key);
+        held.insert(0, (key, prepared.clone()));
         held.truncate(HELD_LOADS);
-        Ok(load)
+        Ok(prepared)
+    }
+
+    /// Drops what is held of a load, or of a whole recording where the number is 0.
+    pub fn forget(&self, id: i64, number: u32) {
+        self.held().retain(|((recording, load), _)| *recording != id || (number > 0 && *load != number));
     }
 
     /// Reads files that somebody has and keeps them; gives the recordings' ids.
     pub async fn import(self: &Arc<Self>, files: Vec<(Vec<u8>, String)>) -> Result<Vec<i64>, Problem> {
+        let heavy = files.iter().map(|f| f.0.len()).sum::<usize>() > LIGHT;
+        let _quiet = if heavy { Some(self.quiet().await) } else { None };
         let state = self.clone();
-        // Reading may take long; the store is locked only to keep the result.
         apart(move || {
             let ready = open_together(files)?
                 .into_iter()
                 .flat_map(phainon_formats::Opened::by_page)
-                .map(|opened| keep::Ready::of(opened, None))
+                .map(|opened| keep::Ready::of(opened, &state.settings))
                 .collect::<Result<Vec<_>, _>>()?;
-            state.on_store(|store| ready.iter().map(|r| Ok(r.keep(store)?)).collect())
+            Ok(ready.iter().map(|r| r.keep(&state.store)).collect::<Result<Vec<_>, StoreError>>()?)
         })
         .await
     }

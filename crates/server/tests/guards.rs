@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 #[tokio::test]
 async fn a_load_is_read_in_depth_and_what_was_recorded_stays_inert() {
-    let state = Arc::new(State::new(Store::in_memory().unwrap()));
+    let state = Arc::new(State::new(Store::temporary().unwrap()));
     let entry = |url: &str, mime: &str, text: &str| {
         format!(
             r#"{{"startedDateTime":"2026-11-24T09:00:00Z","request":{{"method":"GET","url":"{url}"}},"response":{{"status":200,"content":{{"size":9,"mimeType":"{mime}","text":"{text}"}}}},"timings":{{"wait":80,"receive":20}}}}"#
@@ -54,7 +54,7 @@ async fn a_load_is_read_in_depth_and_what_was_recorded_stays_inert() {
 
 #[tokio::test]
 async fn only_its_own_pages_may_change_anything() {
-    let state = Arc::new(State::new(Store::in_memory().unwrap()));
+    let state = Arc::new(State::new(Store::temporary().unwrap()));
     let (status, _, policy) = ask(&state, call("GET", "/api/recordings", &[HOST], "")).await;
     assert_eq!(status, StatusCode::OK);
     assert!(policy.unwrap().contains("default-src 'self'"));
@@ -73,7 +73,7 @@ async fn only_its_own_pages_may_change_anything() {
 
 #[tokio::test]
 async fn a_token_is_asked_for_where_there_is_one() {
-    let mut state = State::new(Store::in_memory().unwrap());
+    let mut state = State::new(Store::temporary().unwrap());
     state.token = Some("sixteen-letters-x".into());
     let state = Arc::new(state);
     assert_eq!(ask(&state, call("GET", "/api/recordings", &[HOST], "")).await.0, StatusCode::UNAUTHORIZED);
@@ -83,7 +83,7 @@ async fn a_token_is_asked_for_where_there_is_one() {
 
 #[tokio::test]
 async fn what_cannot_be_recorded_is_said_before_a_browser_starts() {
-    let state = Arc::new(State::new(Store::in_memory().unwrap()));
+    let state = Arc::new(State::new(Store::temporary().unwrap()));
     let json = [HOST, ("content-type", "application/json")];
     let job = |url: &str, conditions: &str, loads: u32| {
         format!(r#"{{"url":"{url}","page":null,"conditions":"{conditions}","loads":{loads}}}"#)

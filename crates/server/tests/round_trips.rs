@@ -12,7 +12,7 @@ use serde_json::{Value, json as value};
 use std::sync::Arc;
 
 fn state() -> Arc<State> {
-    Arc::new(State::new(Store::in_memory().unwrap()))
+    Arc::new(State::new(Store::temporary().unwrap()))
 }
 
 fn demo(name: &str) -> Vec<u8> {
@@ -79,20 +79,24 @@ async fn several_files_become_several_recordings_which_stand_side_by_side() {
     let book = har("http://a.test/book/", &[("../all.js", 9_000)]);
     assert_eq!(import(&state, &[("home.har", home), ("book.har", book)]).await, [1, 2]);
     let list = json(&state, "/api/recordings").await;
-    assert_eq!(list.as_array().unwrap().len(), 2);
-    assert_eq!(list[0]["imported_from"], "book.har");
+    assert_eq!((&list["all"], &list["matching"]), (&value!(2), &value!(2)));
+    assert_eq!(list["rows"][0]["imported_from"], "book.har");
+    let found = json(&state, "/api/recordings?q=a.test%20/book/&limit=1").await;
+    assert_eq!((&found["matching"], &found["all"], &found["rows"][0]["imported_from"]), (&value!(1), &value!(2), &value!("book.har")));
+    assert_eq!(json(&state, "/api/recordings?offset=1").await["rows"][0]["imported_from"], "home.har");
+    assert_eq!(json(&state, "/api/recordings?q=100%25").await["rows"], value!([]), "a sign of the search's own is a sign");
 
     let (status, text, _) = ask(&state, call("DELETE", "/api/recordings/1", &[HOST], "")).await;
     assert_eq!((status, text.as_str()), (StatusCode::NO_CONTENT, ""));
-    assert_eq!(json(&state, "/api/recordings").await.as_array().unwrap().len(), 1);
+    assert_eq!(json(&state, "/api/recordings").await["all"], 1);
     assert_eq!(ask(&state, call("GET", "/api/recordings/1/loads/1", &[HOST], "")).await.0, StatusCode::NOT_FOUND);
     assert_eq!(ask(&state, call("POST", "/api/recordings/1/restore", &[HOST], "")).await.0, StatusCode::NO_CONTENT);
-    assert_eq!(json(&state, "/api/recordings").await.as_array().unwrap().len(), 2);
+    assert_eq!(json(&state, "/api/recordings").await["all"], 2);
 
     let weight = json(&state, "/api/site-weight?recordings=1,2").await;
     assert_eq!(weight["pages"].as_array().unwrap().len(), 2);
     for (chosen, why) in
-        [("", "One to twelve"), ("1,x", "list of numbers"), ("1,2,3,4,5,6,7,8,9,10,11,12,13", "One to twelve")]
+        [("", "One to five hundred"), ("1,x", "list of numbers")]
     {
         let path = format!("/api/site-weight?recordings={chosen}");
         let (status, text, _) = ask(&state, call("GET", &path, &[HOST], "")).await;
@@ -108,7 +112,7 @@ async fn of_files_that_cannot_be_taken_nothing_is_kept() {
         async |files: &[(&str, &str)]| ask(&state, call("POST", "/api/import", &[HOST, MULTIPART], form(files))).await;
     let (status, text, _) = send(&[("good.har", &good), ("bad.har", "{\"log\":")]).await;
     assert!(status == StatusCode::UNPROCESSABLE_ENTITY && text.contains("bad.har"), "{text}");
-    assert_eq!(json(&state, "/api/recordings").await, value!([]), "all or none");
+    assert_eq!(json(&state, "/api/recordings").await["all"], 0, "all or none");
     assert!(send(&[]).await.1.contains("No file was sent"));
     let many: Vec<(&str, &str)> = (0..21).map(|_| ("x.har", good.as_str())).collect();
     assert!(send(&many).await.1.contains("At most 20 files"));
@@ -121,8 +125,8 @@ async fn a_plan_is_kept_by_its_site_and_refuses_what_makes_no_sense() {
     let state = state();
     let path = "/api/sites/a.test/plan";
     let fix = |target: &str, ms: f64| {
-        value!({"kind": "defer_script", "target": target, "title": format!("Defer {target}"), "owner": "site", "effort": "medium",
-            "risk": "may_break", "on_path_ms": ms, "finding_key": target, "finding_title": target, "recording": null, "load": null,
+        value!({"edit": {"kind": "defer_script", "file": format!("a.test/{target}")}, "owner": {"name": "site", "kind": "site"},
+            "on_path_ms": ms, "finding_key": target, "finding_title": target, "recording": null, "load": null,
             "state": null, "reason": null})
         .to_string()
     };
@@ -131,7 +135,7 @@ async fn a_plan_is_kept_by_its_site_and_refuses_what_makes_no_sense() {
     };
     let order = async || {
         let plan = json(&state, path).await;
-        plan["fixes"].as_array().unwrap().iter().map(|f| f["target"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+        plan["fixes"].as_array().unwrap().iter().map(|f| f["fix"]["target"].as_str().unwrap().trim_start_matches("a.test/").to_owned()).collect::<Vec<_>>()
     };
     for (target, ms) in [("a.js", 100.0), ("b.js", 900.0), ("c.js", 500.0), ("a.js", 100.0)] {
         assert_eq!(change("POST", "/fixes", fix(target, ms)).await.0, StatusCode::OK);
@@ -169,7 +173,8 @@ async fn what_is_not_there_is_said_in_a_sentence() {
         ("DELETE", "/api/recordings/7"),
         ("POST", "/api/recordings/7/restore"),
         ("DELETE", "/api/jobs/7"),
-        ("GET", "/api/jobs/7/events"),
+        ("GET", "/api/jobs/7/frame"),
+        ("GET", "/api/batches/7/events"),
         ("GET", "/api/no-such-thing"),
     ] {
         let (status, headers, body) = answer(&state, call(method, path, &[HOST], "")).await;

@@ -2,17 +2,22 @@
 
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
-use phainon_core::{Analysis, DocumentView, ReturnVisit, TracksHead};
-use phainon_server::{api, depth, jobs};
-use phainon_store::{NewFix, Plan, RecordingHead};
+use phainon_core::{DocumentView, RequestRow, SaidAnalysis, ThreadDetail, TracksHead};
+use phainon_server::{api, depth, jobs, rereading};
+use phainon_store::{NewFix, Plan, Recordings};
 use ts_rs::{Config, TS};
 
 #[test]
 fn the_front_ends_types_are_current() {
     let made = tempfile::tempdir().expect("a temporary directory");
     let config = Config::new().with_out_dir(made.path());
-    Analysis::export_all(&config).expect("types");
-    RecordingHead::export_all(&config).expect("types");
+    SaidAnalysis::export_all(&config).expect("types");
+    RequestRow::export_all(&config).expect("types");
+    ThreadDetail::export_all(&config).expect("types");
+    Recordings::export_all(&config).expect("types");
+    rereading::Rereading::export_all(&config).expect("types");
+    depth::Headers::export_all(&config).expect("types");
+    depth::SaidVisit::export_all(&config).expect("types");
     Plan::export_all(&config).expect("types");
     NewFix::export_all(&config).expect("types");
     jobs::Job::export_all(&config).expect("types");
@@ -23,7 +28,6 @@ fn the_front_ends_types_are_current() {
     depth::DetailAbout::export_all(&config).expect("types");
     DocumentView::export_all(&config).expect("types");
     Functions::export_all(&config).expect("types");
-    ReturnVisit::export_all(&config).expect("types");
     SiteWeight::export_all(&config).expect("types");
     TracksHead::export_all(&config).expect("types");
     api::JobRequest::export_all(&config).expect("types");

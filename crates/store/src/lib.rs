@@ -19,7 +19,7 @@ mod schema;
 mod site;
 
 pub use loads::{PackedPart, Part, StoredLoad};
-pub use packed::{NewLoad, PackedBodies, PackedLoad};
+pub use packed::{Derived, NewLoad, PackedBodies, PackedLoad};
 pub use plan::{FixState, NewFix, Plan, PlannedFix};
 pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings};
 

@@ -7,52 +7,11 @@ export type About = { version: string,
 /**
  * Why nothing can be recorded, where that is so.
  */
-browser_problem: string | null, presets: Array<Preset>, stand_in: StandInAbout | null, };
-
+browser_problem: string | null, presets: Array<Preset>, 
 /**
- * Everything computed from one load.
+ * Whether others than this machine's user can reach the server, so that it records public addresses only.
  */
-export type Analysis = { url: string, title: string | null, source: Source, visit: Visit, conditions: Conditions | null, browser: string | null, started_at: string | null, 
-/**
- * When observation ended.
- */
-end_ms: Millis, 
-/**
- * Whether the page was still busy when the time was up.
- */
-cut_off: boolean, metrics: Metrics, 
-/**
- * Each known metric on its ruler.
- */
-rulers: Array<Ruler>, lcp: LargestPaint | null, render_blocking: Array<RenderBlocker>, main_thread: MainThread | null, owners: Array<OwnerAccount>, weight: Array<WeightShare>, domains: Array<DomainShare>, 
-/**
- * Bandwidth and main thread on the time axis.
- */
-lanes: Lanes, interactions: Array<Interaction>, 
-/**
- * The page's own marks and measures.
- */
-user_timings: Array<UserTiming>, 
-/**
- * Style and layout that scripts forced, by the line that did.
- */
-forced: Array<ForcedRow>, 
-/**
- * Timers and event handlers.
- */
-handlers: Array<HandlerRow>, findings: Array<Finding>, requests: Array<RequestRow>, shifts: Array<ShiftRow>, frames: Array<ScreenFrame>, 
-/**
- * The document's `Server-Timing`.
- */
-server_timing: Array<ServerTiming>, 
-/**
- * What the page itself was told, where it was asked.
- */
-observed: Observed | null, 
-/**
- * What could not be known, and why.
- */
-missing: Array<Missing>, notes: Array<string>, };
+public_only: boolean, stand_in: StandInAbout | null, };
 
 /**
  * What blocks: a script or a stylesheet.
@@ -281,12 +240,28 @@ notes: Array<string>, };
 export type DomainShare = { host: string, requests: number, transferred_bytes: Bytes, unpacked_bytes: Bytes, };
 
 /**
+ * What a fix does. Each kind has one meaning for the forecast (what it does to the load) and one
+ * for a trial (what it does to the responses).
+ */
+export type Edit = { "kind": "remove", file: ResourceKey, } | { "kind": "remove_owner", owner: Owner, } | { "kind": "defer_script", file: ResourceKey, } | { "kind": "async_script", file: ResourceKey, } | { "kind": "delay_script", scope: Scope, } | { "kind": "script_to_end", file: ResourceKey, } | { "kind": "reduce_style", file: ResourceKey, } | { "kind": "lift_import", file: ResourceKey, } | { "kind": "preload", file: ResourceKey, } | { "kind": "raise_priority", file: ResourceKey, } | { "kind": "put_in_html", file: ResourceKey, } | { "kind": "lazy", file: ResourceKey, } | { "kind": "eager", file: ResourceKey, } | { "kind": "compress", scope: Scope, } | { "kind": "minify", scope: Scope, } | { "kind": "shrink", file: ResourceKey, to: Bytes | null, } | { "kind": "resize", scope: Scope, } | { "kind": "drop_unused", file: ResourceKey, } | { "kind": "faster_response", file: ResourceKey, to: Millis | null, } | { "kind": "page_cache", file: ResourceKey, } | { "kind": "server_remove", owner: Owner, } | { "kind": "server_faster", owner: Owner, share: number, } | { "kind": "nearer", host: string, round_trip: Millis, } | { "kind": "preconnect", host: string, } | { "kind": "self_host", file: ResourceKey, } | { "kind": "drop_redirect", file: ResourceKey, } | { "kind": "http2", host: string, } | { "kind": "set_dimensions", scope: Scope, } | { "kind": "show_text", file: ResourceKey, } | { "kind": "preload_font", file: ResourceKey, } | { "kind": "subset_font", file: ResourceKey, } | { "kind": "cache_longer", scope: Scope, } | { "kind": "split_task", file: ResourceKey, } | { "kind": "stop_forced_layout", file: ResourceKey, };
+
+/**
+ * The kinds of edit, without what they are done to.
+ */
+export type EditKind = "remove" | "remove_owner" | "defer_script" | "async_script" | "delay_script" | "script_to_end" | "reduce_style" | "lift_import" | "preload" | "raise_priority" | "put_in_html" | "lazy" | "eager" | "compress" | "minify" | "shrink" | "resize" | "drop_unused" | "faster_response" | "page_cache" | "server_remove" | "server_faster" | "nearer" | "preconnect" | "self_host" | "drop_redirect" | "http2" | "set_dimensions" | "show_text" | "preload_font" | "subset_font" | "cache_longer" | "split_task" | "stop_forced_layout";
+
+/**
  * How much work a fix is, typically.
  */
 export type Effort = "small" | "medium" | "large";
 
 /**
- * One row of a finding's evidence.
+ * How a recording came to its end.
+ */
+export type Ended = "recording" | "done" | "cancelled" | "broken_off";
+
+/**
+ * A row of evidence in words.
  */
 export type Evidence = { 
 /**
@@ -303,7 +278,7 @@ value: string,
 request: RequestId | null, };
 
 /**
- * Something that a check found.
+ * A finding with its words.
  */
 export type Finding = { 
 /**
@@ -311,7 +286,7 @@ export type Finding = {
  */
 check: string, 
 /**
- * The same for the same thing in another load: check and target.
+ * The same for the same thing in another load.
  */
 key: string, 
 /**
@@ -367,7 +342,7 @@ size_bytes: Bytes | null,
  */
 evidence: Array<Evidence>, 
 /**
- * Why it matters here, in plain words.
+ * Why it matters here.
  */
 why: string, 
 /**
@@ -380,27 +355,42 @@ sureness: Sureness,
 fix: Fix, };
 
 /**
- * A change one could make: a kind, and what to.
+ * An edit with its words.
  */
-export type Fix = { kind: FixKind, 
+export type Fix = { 
 /**
- * The file, host or page that it is done to.
+ * What it does, exactly.
+ */
+edit: Edit, 
+/**
+ * Its kind.
+ */
+kind: EditKind, 
+/**
+ * What it is done to.
  */
 target: string, 
 /**
- * The fix in plain words.
+ * The same for the same fix in every load.
  */
-title: string, effort: Effort, risk: Risk, };
+key: string, 
+/**
+ * In plain words.
+ */
+title: string, 
+/**
+ * How much work it is, as a rule for its kind.
+ */
+effort: Effort, 
+/**
+ * What can go wrong, as a rule for its kind.
+ */
+risk: Risk, };
 
 /**
  * A fix's new state.
  */
 export type FixChange = { state: FixState, reason: string | null, };
-
-/**
- * What kind of change it is.
- */
-export type FixKind = "put_in_html" | "defer_script" | "reduce_style" | "preload" | "faster_response" | "compress" | "cache_longer" | "resize_image" | "shrink" | "set_dimensions" | "split_task" | "delay_script" | "load_lazily" | "preconnect" | "drop_redirect";
 
 /**
  * What has become of a fix.
@@ -526,6 +516,19 @@ first_ms: Millis, };
 export type Header = { name: string, value: string, };
 
 /**
+ * Headers of a request and its answer.
+ */
+export type Headers = { 
+/**
+ * As they were sent.
+ */
+request: Array<Header>, 
+/**
+ * As they came.
+ */
+response: Array<Header>, };
+
+/**
  * The recordings that files became, in order.
  */
 export type Imported = { ids: number[], };
@@ -592,7 +595,11 @@ duration_ms: Millis, };
 /**
  * A recording under way, as the screens show it.
  */
-export type Job = { id: number, state: JobState, url: string, page: string | null, conditions: Conditions, 
+export type Job = { id: number, 
+/**
+ * What was asked for together has one number.
+ */
+batch: number, state: JobState, url: string, page: string, conditions: Conditions, 
 /**
  * Which load, from 1; 0 before the first.
  */
@@ -604,13 +611,17 @@ visit: Visit,
 /**
  * What the load is at.
  */
-stage: 'starting' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null, requests: number, 
+stage: 'waiting' | 'starting' | 'logging_in' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null, requests: number, 
 /**
- * The newest picture of the screen, as a data URL.
+ * Rises with each new picture of the screen, which is at `/api/jobs/ID/frame`; 0 where there is none.
  */
-frame: string | null, 
+frame: number, 
 /**
- * The recording that came of it.
+ * Loads kept so far, return visits included.
+ */
+kept: number, 
+/**
+ * The recording that comes of it, from its first load on.
  */
 recording: number | null, 
 /**
@@ -619,13 +630,9 @@ recording: number | null,
 error: string | null, };
 
 /**
- * What to record.
+ * What to record: every page under all of the conditions.
  */
-export type JobRequest = { url: string, page: string | null, 
-/**
- * A preset's id.
- */
-conditions: string, distance: Distance, loads: number, 
+export type JobRequest = { pages: Array<WantedPage>, conditions: Array<WantedConditions>, loads: number, 
 /**
  * Whether each load is followed by a return visit.
  */
@@ -645,7 +652,11 @@ private?: string,
 /**
  * Seconds after which a busy load is cut off.
  */
-longest_s?: number, };
+longest_s?: number, 
+/**
+ * Hosts and parts of addresses to block, with commas or lines between.
+ */
+blocked?: string, access?: WantedAccess, };
 
 /**
  * Where a job is.
@@ -777,9 +788,9 @@ title: string,
  */
 sentence: string, 
 /**
- * The kinds of fix that would shorten it.
+ * The kinds of edit that would shorten it.
  */
-fixes: Array<FixKind>, };
+fixes: Array<EditKind>, };
 
 /**
  * One load of a recording as lists show it.
@@ -793,6 +804,43 @@ number: number, visit: Visit,
  * Why it failed, if it did. A failed load may still have data.
  */
 failed: string | null, has_data: boolean, };
+
+/**
+ * An analysis as it is handed out: its findings with their words.
+ */
+export type LoadOverview = { 
+/**
+ * What was found.
+ */
+findings: Array<Finding>, 
+/**
+ * Which version of the core computed it, and with which settings.
+ */
+analysis_version: number, settings: string, url: string, title: string | null, source: Source, visit: Visit, conditions: Conditions | null, browser: string | null, started_at: string | null, 
+/**
+ * When observation ended.
+ */
+end_ms: Millis, 
+/**
+ * Whether the page was still busy when the time was up.
+ */
+cut_off: boolean, metrics: Metrics, 
+/**
+ * Each known metric on its ruler.
+ */
+rulers: Array<Ruler>, lcp: LargestPaint | null, render_blocking: Array<RenderBlocker>, main_thread: MainThread | null, owners: Array<OwnerAccount>, weight: Array<WeightShare>, domains: Array<DomainShare>, interactions: Array<Interaction>, shifts: Array<ShiftRow>, frames: Array<ScreenFrame>, 
+/**
+ * The document's `Server-Timing`.
+ */
+server_timing: Array<ServerTiming>, 
+/**
+ * What the page itself was told, where it was asked.
+ */
+observed: Observed | null, 
+/**
+ * What could not be known, and why.
+ */
+missing: Array<Missing>, notes: Array<string>, };
 
 /**
  * A task of more than 50 ms.
@@ -905,9 +953,14 @@ fcp_ms: Millis | null,
  */
 lcp_ms: Millis | null, 
 /**
- * Cumulative Layout Shift (W3C Layout Instability; the largest session window).
+ * Cumulative Layout Shift (W3C Layout Instability; the largest session window). Inner frames
+ * count with their share of the viewport.
  */
 cls: number | null, 
+/**
+ * The main frame's own, as the page's observer sees it.
+ */
+cls_main_frame: number | null, 
 /**
  * Total Blocking Time.
  */
@@ -997,7 +1050,7 @@ element: string | null, };
 /**
  * A fix to be put into a plan, with the finding that called for it.
  */
-export type NewFix = { kind: FixKind, target: string, title: string, owner: string, effort: Effort, risk: Risk, 
+export type NewFix = { edit: Edit, owner: Owner, 
 /**
  * Milliseconds of the path that the finding is about.
  */
@@ -1010,7 +1063,15 @@ state?: FixState | null, reason?: string | null, };
 /**
  * What the page's own `PerformanceObserver` reported in the same load, to hold our figures against.
  */
-export type Observed = { fcp_ms: Millis | null, lcp_ms: Millis | null, cls: number | null, };
+export type Observed = { fcp_ms: Millis | null, lcp_ms: Millis | null, cls: number | null, 
+/**
+ * When the main thread had painted it (Paint Timing, `paintTime`).
+ */
+fcp_paint_ms: Millis | null, lcp_paint_ms: Millis | null, 
+/**
+ * When it was on the screen (Paint Timing, `presentationTime`).
+ */
+fcp_presentation_ms: Millis | null, lcp_presentation_ms: Millis | null, };
 
 /**
  * How a request fared on the return visit.
@@ -1088,7 +1149,11 @@ ids: number[] | null, };
 /**
  * A fix in a plan.
  */
-export type PlannedFix = { id: number, kind: FixKind, target: string, title: string, owner: string, effort: Effort, risk: Risk, state: FixState, 
+export type PlannedFix = { id: number, 
+/**
+ * What it does, in words.
+ */
+fix: Fix, owner: Owner, state: FixState, 
 /**
  * Why it was set aside.
  */
@@ -1125,13 +1190,25 @@ recorded_at: string,
  */
 imported_from: string | null, 
 /**
- * What its loads say together; `None` where none has data.
+ * What its loads say together; `None` where none counts.
  */
 summary: RecordingSummary | null, loads: Array<LoadHead>, 
 /**
- * Load average before the first load, to judge its figures by.
+ * First visits that were asked for; `None` for imports.
  */
-load_average: number | null, cores: number | null, };
+wanted_loads: number | null, 
+/**
+ * How it came to its end.
+ */
+ended: Ended, 
+/**
+ * Hosts and addresses that were blocked while it was made.
+ */
+blocked: Array<string>, 
+/**
+ * The machine that recorded, and how busy it was before the first load.
+ */
+machine: { cores: number, load_average: number | null, calibration_ms: number | null } | null, };
 
 /**
  * What a recording's loads say together.
@@ -1142,7 +1219,7 @@ export type RecordingSummary = {
  */
 rows: Array<MetricRow>, 
 /**
- * The load whose LCP is the median, by its place; the one that the other sections show first.
+ * The load whose LCP is the median, by its number; the one that the other sections show first.
  */
 representative: number, 
 /**
@@ -1170,9 +1247,26 @@ return_visits: number,
  */
 return_rows: Array<MetricRow>, 
 /**
- * The return visit of the load that stands for the recording, by its place among the loads.
+ * The return visit of the load that stands for the recording, by its number.
  */
 return_representative: number | null, };
+
+/**
+ * Recordings of one page of the list, and how many there are in all.
+ */
+export type Recordings = { 
+/**
+ * Newest first.
+ */
+rows: Array<RecordingHead>, 
+/**
+ * How many the filter lets through.
+ */
+matching: number, 
+/**
+ * How many there are.
+ */
+all: number, };
 
 /**
  * A box in CSS pixels, from the top left of the viewport.
@@ -1225,7 +1319,7 @@ inserted: boolean, initiator: Initiator, redirected_from: RequestId | null,
 /**
  * Whether a leg of the path to the largest paint is about it.
  */
-on_path: boolean, failed: string | null, response_headers: Array<Header>, 
+on_path: boolean, failed: string | null, 
 /**
  * Whether its body was kept.
  */
@@ -1240,9 +1334,32 @@ picture: PictureSize | null,
 placement: Placement | null, };
 
 /**
+ * How far it has come.
+ */
+export type Rereading = { 
+/**
+ * Loads read anew so far.
+ */
+done: number, 
+/**
+ * Of how many; 0 where nothing had to be.
+ */
+of: number, };
+
+/**
+ * The key of a resource: `host[:port]/path[?query]`, without what changes from load to load.
+ */
+export type ResourceKey = string;
+
+/**
  * What a response is, by its use in the page.
  */
 export type ResourceKind = "document" | "style" | "script" | "image" | "font" | "data" | "media" | "other";
+
+/**
+ * Why a request fared so; [`crate::words::return_reason`] says it.
+ */
+export type ReturnReason = { "code": "service_worker" } | { "code": "still_fresh", seconds: number, } | { "code": "not_yet_expired" } | { "code": "guessed_fresh" } | { "code": "had_it" } | { "code": "ask_each_time" } | { "code": "asked_after", seconds: number, } | { "code": "asked_without_lifetime" } | { "code": "new_now" } | { "code": "gone_now" } | { "code": "method", method: string, } | { "code": "failed" } | { "code": "no_store" } | { "code": "varies" } | { "code": "ask_each_time_changed" } | { "code": "ask_each_time_nothing_to_ask_with" } | { "code": "short_lifetime", seconds: number, } | { "code": "dropped", seconds: number, } | { "code": "not_without_asking_changed" } | { "code": "not_without_asking_nothing_to_ask_with" } | { "code": "expired" } | { "code": "no_header" } | { "code": "not_told" };
 
 /**
  * One request of either visit.
@@ -1271,7 +1388,7 @@ header: string | null,
 /**
  * What that header made the browser do.
  */
-why: string, 
+reason: ReturnReason, 
 /**
  * Bytes over the line on the first visit.
  */
@@ -1282,15 +1399,6 @@ first_bytes: Bytes | null,
 again_bytes: Bytes | null, };
 
 /**
- * Both visits side by side.
- */
-export type ReturnVisit = { 
-/**
- * What was downloaded again first, heaviest first.
- */
-rows: Array<ReturnRow>, first_bytes: Bytes, again_bytes: Bytes, from_cache: number, revalidated: number, again: number, };
-
-/**
  * What can go wrong with a fix.
  */
 export type Risk = "low" | "may_break" | "ask_first";
@@ -1299,6 +1407,48 @@ export type Risk = "low" | "may_break" | "ask_first";
  * A metric's target and limit, and a value on that scale. Times in ms, weight in bytes, CLS plain.
  */
 export type Ruler = { metric: Metric, value: number, target: number, limit: number, rating: Rating, };
+
+/**
+ * Both visits, with a sentence for each row.
+ */
+export type SaidVisit = { 
+/**
+ * Why each row fared so, in the rows' order.
+ */
+whys: Array<string>, 
+/**
+ * What was downloaded again first, heaviest first.
+ */
+rows: Array<ReturnRow>, first_bytes: Bytes, again_bytes: Bytes, from_cache: number, revalidated: number, again: number, };
+
+/**
+ * What an edit is done to where it can be one file or several of a sort.
+ */
+export type Scope = { "of": "file", 
+/**
+ * Which.
+ */
+file: ResourceKey, } | { "of": "kind", 
+/**
+ * Whose.
+ */
+owner: Owner, 
+/**
+ * Which kind.
+ */
+files: ResourceKind, } | { "of": "host", 
+/**
+ * Which host.
+ */
+host: string, 
+/**
+ * Whose files.
+ */
+owner: Owner, } | { "of": "owner", 
+/**
+ * Whose.
+ */
+owner: Owner, };
 
 /**
  * A picture of the screen during the load.
@@ -1362,9 +1512,9 @@ export type ShiftRow = { at_ms: Millis, score: number, had_recent_input: boolean
  */
 export type SiteFile = { 
 /**
- * Host and path; the scheme and the query are left out, so that a file is one file.
+ * What makes it one file over the pages and their releases.
  */
-file: string, 
+file: ResourceKey, 
 /**
  * What it is.
  */
@@ -1438,7 +1588,7 @@ export type Standing = "on_path" | "beside_path" | "off_path" | "unknown";
 /**
  * What can be missing from a load.
  */
-export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking" | "samples" | "interactions";
+export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking" | "samples" | "interactions" | "body_parts";
 
 /**
  * How a finding's figures were come by.
@@ -1453,6 +1603,31 @@ export type TaskColumns = { start_ms: Array<Millis>, duration_ms: Array<Millis>,
  * What most of each task was.
  */
 kind: Array<WorkKind>, };
+
+/**
+ * What only the screens with a time axis need of the main thread.
+ */
+export type ThreadDetail = { 
+/**
+ * Tasks of half a millisecond or more.
+ */
+tasks: TaskColumns, 
+/**
+ * Bandwidth and main thread on the time axis.
+ */
+lanes: Lanes, 
+/**
+ * The page's own marks and measures.
+ */
+user_timings: Array<UserTiming>, 
+/**
+ * Style and layout that scripts forced, by the line that did.
+ */
+forced: Array<ForcedRow>, 
+/**
+ * Timers and event handlers.
+ */
+handlers: Array<HandlerRow>, };
 
 /**
  * What stands on a bar.
@@ -1518,6 +1693,41 @@ duration_ms: Millis | null, };
  * Whether the cache was empty.
  */
 export type Visit = "first" | "return";
+
+/**
+ * What opens pages that are not public. It is used for these recordings and never stored.
+ */
+export type WantedAccess = { 
+/**
+ * `Name: value` lines, sent with every request to the page's own host.
+ */
+headers: string, 
+/**
+ * `name=value` lines.
+ */
+cookies: string, 
+/**
+ * `user:password`.
+ */
+basic: string, 
+/**
+ * Where the steps before the load begin; the page itself where empty.
+ */
+log_in_at: string, 
+/**
+ * Steps before the load, one a line.
+ */
+log_in: string, };
+
+/**
+ * Conditions to record under: a preset with a distance, or conditions of one's own.
+ */
+export type WantedConditions = { preset: string, distance: Distance, } | Conditions;
+
+/**
+ * A page to record.
+ */
+export type WantedPage = { url: string, page: string | null, };
 
 /**
  * One kind's share of a load's weight.
