@@ -50,6 +50,8 @@ pub struct LargestPaint {
     pub parts: Option<LcpParts>,
     /// The path to it; the legs' lengths add up to LCP.
     pub path: Vec<Leg>,
+    /// The finding whose fix would shorten each leg, by its key.
+    pub leg_findings: Vec<Option<String>>,
 }
 
 /// One owner's costs in the load.
@@ -105,6 +107,8 @@ pub struct RequestRow {
     pub inserted: bool,
     pub initiator: Initiator,
     pub redirected_from: Option<RequestId>,
+    /// The request that asked for it: the hop before it, or the file that its initiator names.
+    pub asked_by: Option<RequestId>,
     /// Whether a leg of the path to the largest paint is about it.
     pub on_path: bool,
     pub failed: Option<String>,
@@ -256,6 +260,7 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
             owner,
             parts: lcp_parts(load),
             path: path.clone().unwrap_or_default(),
+            leg_findings: Vec::new(),
         }
     });
     let context = CheckContext {
@@ -267,6 +272,10 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
         main_thread: main.as_ref(),
     };
     let findings = run_checks(&context);
+    let mut lcp = lcp;
+    if let Some(lcp) = &mut lcp {
+        lcp.leg_findings = leg_findings(load, &lcp.path, lcp.request, &findings);
+    }
     let accounts = accounts(load, owners, main.as_ref(), path.as_deref(), &server_timing);
     let path = path.unwrap_or_default();
     let requests = load.requests.iter().map(|r| row(prepared, r, &path, &blockers)).collect();
@@ -367,12 +376,42 @@ fn row(prepared: &Prepared, request: &crate::Request, path: &[Leg], blockers: &[
         inserted: owners.was_inserted(request.id),
         initiator: request.initiator.clone(),
         redirected_from: request.redirected_from,
+        asked_by: asked_by(prepared, request),
         on_path: path.iter().any(|leg| leg.request == Some(request.id)),
         failed: request.failed.clone(),
         has_body: matches!(request.body, Some(BodyRef { .. })),
         picture: picture(prepared, request),
         placement: placement(prepared, request),
     }
+}
+
+fn asked_by(prepared: &Prepared, request: &crate::Request) -> Option<RequestId> {
+    if request.redirected_from.is_some() {
+        return request.redirected_from;
+    }
+    let by = request.initiator.stack.first().or(request.initiator.url.as_ref())?;
+    let mut before = prepared.all_for(by).filter(|r| r.id != request.id && r.start <= request.start);
+    before.next().map(|r| r.id)
+}
+
+/// The finding whose fix would shorten each leg of the path, by its key: one about the leg's request
+/// that calls for an edit which the leg names, else any about it; and for what came before the
+/// largest picture was asked for, that it was found late.
+fn leg_findings(load: &Load, path: &[Leg], file: Option<RequestId>, findings: &[Finding]) -> Vec<Option<String>> {
+    let asked = file.and_then(|id| load.request(id)).map_or(Millis::ZERO, |r| load.first_hop(r).start);
+    let first = load.document().and_then(|d| d.first_byte).unwrap_or_default();
+    path.iter()
+        .map(|leg| {
+            let about = |f: &&Finding| leg.request.is_some() && f.request == leg.request;
+            let named = findings.iter().filter(about).find(|f| leg.fixes.contains(&f.edit.kind()));
+            let late = || {
+                let before = leg.from_ms >= first - Millis(1.0) && leg.to_ms <= asked + Millis(1.0);
+                findings.iter().find(|f| before && matches!(f.fact, crate::checks::Fact::LateLargest { .. }))
+            };
+            let wanted = named.or_else(|| findings.iter().find(about)).or_else(late);
+            wanted.map(|f| f.key.clone())
+        })
+        .collect()
 }
 
 fn picture(prepared: &Prepared, request: &crate::Request) -> Option<PictureSize> {

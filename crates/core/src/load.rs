@@ -53,6 +53,8 @@ pub enum Subject {
     Interactions,
     /// When each part of a response came.
     BodyParts,
+    /// How complete each picture of the screen is.
+    Completeness,
 }
 
 /// Something that a load does not hold, and why.

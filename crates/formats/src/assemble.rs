@@ -337,7 +337,7 @@ impl RawLoad {
         load.notes.extend(page.notes.iter().cloned());
         let (frames, note) = pictures::compared(frames);
         load.frames = frames;
-        load.notes.extend(note);
+        load.missing.extend(note.map(|why| Missing { subject: Subject::Completeness, why }));
         if let Some(facts) = &page.facts {
             if !facts.title.is_empty() {
                 load.title = Some(facts.title.clone());

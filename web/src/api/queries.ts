@@ -1,33 +1,73 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { get, getBytes, send } from './client';
 import { readTracks } from './tracks';
 import type {
   About,
-  Analysis,
   BodyText,
+  Conditions,
   DetailAbout,
   DocumentView,
   FixChange,
   Functions,
+  Headers,
   Imported,
   Job,
   JobRequest,
+  LoadOverview,
   Made,
   NewFix,
   Plan,
   RecordingHead,
-  ReturnVisit,
+  Recordings,
+  RequestRow,
+  Rereading,
+  SaidVisit,
   SiteWeight,
+  ThreadDetail,
 } from './types';
 
 export const useAbout = () => useQuery({ queryKey: ['about'], queryFn: () => get<About>('/about'), staleTime: 60_000 });
 
-export const useRecordings = () =>
-  useQuery({ queryKey: ['recordings'], queryFn: () => get<RecordingHead[]>('/recordings') });
+/** A load as every section of a recording knows it. */
+export type Analysis = LoadOverview & { requests: RequestRow[] };
 
-export const useRecording = (id: number) =>
+const listed = (ask: Record<string, string>) => get<Recordings>(`/recordings?${new URLSearchParams(ask)}`);
+
+/** How many recordings come at once. */
+export const PAGE = 200;
+
+/** Recordings that have all of these words, newest first, one page after the other. */
+export const useRecordingPages = (words: string) =>
+  useInfiniteQuery({
+    queryKey: ['recordings', 'pages', words],
+    queryFn: ({ pageParam }) => listed({ q: words, limit: String(PAGE), offset: String(pageParam) }),
+    initialPageParam: 0,
+    getNextPageParam: (last, all) => {
+      const shown = all.reduce((sum, page) => sum + page.rows.length, 0);
+      return shown < last.matching && last.rows.length ? shown : undefined;
+    },
+    placeholderData: (before) => before,
+  });
+
+/** The newest recordings, of a site where one is named. */
+export const useRecent = (site?: string) =>
   useQuery({
+    queryKey: ['recordings', 'recent', site ?? ''],
+    queryFn: async () => (await listed({ limit: '200', ...(site ? { site } : {}) })).rows,
+  });
+
+/** How far reading older recordings anew has come. */
+export const useRereading = () =>
+  useQuery({
+    queryKey: ['rereading'],
+    queryFn: () => get<Rereading>('/rereading'),
+    refetchInterval: (q) => (q.state.data && q.state.data.done < q.state.data.of ? 1000 : false),
+  });
+
+export const useRecording = (id: number, enabled = true) =>
+  useQuery({
+    enabled,
     queryKey: ['recording', id],
     queryFn: () => get<RecordingHead>(`/recordings/${id}`),
     staleTime: Infinity,
@@ -37,7 +77,11 @@ export const useRecording = (id: number) =>
 export const useLoad = (id: number, number: number | undefined) =>
   useQuery({
     queryKey: ['load', id, number],
-    queryFn: () => get<Analysis>(`/recordings/${id}/loads/${number}`),
+    queryFn: async (): Promise<Analysis> => {
+      const of = `/recordings/${id}/loads/${number}`;
+      const [overview, requests] = await Promise.all([get<LoadOverview>(of), get<RequestRow[]>(`${of}/requests`)]);
+      return { ...overview, requests };
+    },
     enabled: number !== undefined,
     staleTime: Infinity,
   });
@@ -61,6 +105,23 @@ export function useTracksEarly(id: number, number: number | undefined, wanted: b
     if (wanted && number !== undefined) void client.prefetchQuery(tracks(id, number));
   }, [client, id, number, wanted]);
 }
+
+/** What only the screens with a time axis need of the main thread. */
+export const useThread = (id: number, number: number) =>
+  useQuery({
+    queryKey: ['thread', id, number],
+    queryFn: () => get<ThreadDetail>(`${ofLoad(id, number)}/thread`),
+    staleTime: Infinity,
+  });
+
+/** Headers of a request and of its answer. */
+export const useHeaders = (id: number, number: number, request: number) =>
+  useQuery({
+    queryKey: ['headers', id, number, request],
+    queryFn: () => get<Headers>(`${ofLoad(id, number)}/requests/${request}/headers`),
+    staleTime: Infinity,
+    retry: false,
+  });
 
 /** Time by function, over a stretch of the load or all of it. */
 export const useFunctions = (id: number, number: number, span: { from: number; to: number } | null, enabled: boolean) =>
@@ -92,7 +153,7 @@ export const useBody = (id: number, number: number, request: number, enabled: bo
 export const useVisits = (id: number, first: number | undefined, again: number | undefined) =>
   useQuery({
     queryKey: ['visits', id, first, again],
-    queryFn: () => get<ReturnVisit>(`/recordings/${id}/visits?first=${first}&again=${again}`),
+    queryFn: () => get<SaidVisit>(`/recordings/${id}/visits?first=${first}&again=${again}`),
     enabled: first !== undefined && again !== undefined,
     staleTime: Infinity,
   });
@@ -129,6 +190,22 @@ export const useJobs = () =>
     refetchInterval: (q) => (q.state.data?.length ? 1500 : false),
   });
 
+/** Conditions of the user's own, saved by name. */
+export const useOwnConditions = () =>
+  useQuery({ queryKey: ['conditions'], queryFn: () => get<Conditions[]>('/conditions') });
+
+export function useConditionsChanges() {
+  const client = useQueryClient();
+  const onSuccess = () => client.invalidateQueries({ queryKey: ['conditions'] });
+  return {
+    save: useMutation({ mutationFn: (own: Conditions) => send('PUT', '/conditions', own), onSuccess }),
+    remove: useMutation({
+      mutationFn: (name: string) => send('DELETE', `/conditions/${encodeURIComponent(name)}`),
+      onSuccess,
+    }),
+  };
+}
+
 export const usePlan = (site: string | undefined) =>
   useQuery({
     queryKey: ['plan', site],
@@ -139,7 +216,7 @@ export const usePlan = (site: string | undefined) =>
 export function useStartJob() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (wanted: JobRequest) => send<Job>('POST', '/jobs', wanted),
+    mutationFn: (wanted: JobRequest) => send<Job[]>('POST', '/jobs', wanted),
     onSuccess: () => client.invalidateQueries({ queryKey: ['jobs'] }),
   });
 }

@@ -1,5 +1,5 @@
-import type { Analysis } from '../api/types';
-import { Frame, frameAt } from './FrameStrip';
+import type { Analysis } from '../api/queries';
+import { Frame, frameAt, frameFlags } from './FrameStrip';
 import type { Span } from './useSpan';
 
 /** Pictures of the screen along the time axis: what stood there in the middle of each place. */
@@ -17,13 +17,23 @@ export function FrameLane(props: {
   const frameWidth = (height * viewport.width) / viewport.height;
   const count = Math.max(2, Math.floor(width / (frameWidth + 10)));
   if (!load.frames.length) return null;
+  const shown = Array.from({ length: count }, (_, i) =>
+    frameAt(load.frames, span.from + ((span.to - span.from) * (i + 0.5)) / count),
+  );
+  const flags = frameFlags(load, shown);
   return (
-    <span className="flex justify-between" style={{ width }}>
-      {Array.from({ length: count }, (_, i) => {
-        const frame = frameAt(load.frames, span.from + ((span.to - span.from) * (i + 0.5)) / count);
+    <span className="flex justify-between pt-[13px]" style={{ width }}>
+      {shown.map((frame, i) => {
         if (!frame) return null;
         const picture = (
-          <Frame recording={props.recording} load={props.number} frame={frame} viewport={viewport} height={height} />
+          <Frame
+            recording={props.recording}
+            load={props.number}
+            frame={frame}
+            viewport={viewport}
+            height={height}
+            flags={flags[i] ?? []}
+          />
         );
         return props.onPick ? (
           <button key={i} onClick={() => props.onPick?.(load.frames.indexOf(frame))}>

@@ -1,4 +1,5 @@
-import type { Analysis, Rect, ScreenFrame } from '../api/types';
+import type { Analysis } from '../api/queries';
+import type { Rect, ScreenFrame } from '../api/types';
 import { ms } from './format';
 
 export const frameUrl = (recording: number, load: number, file: string) =>
@@ -9,10 +10,31 @@ export function frameAt(frames: ScreenFrame[], at: number): ScreenFrame | undefi
   return frames.findLast((f) => f.at_ms <= at) ?? frames[0];
 }
 
-/** The first frame that shows the largest element; the screen's own clock may be a few ms early. */
+/** The first frame that shows the largest element. */
 export function largestFrame(load: Analysis): ScreenFrame | undefined {
   const at = load.metrics.lcp_ms;
-  return at === null ? undefined : (load.frames.find((f) => f.at_ms >= at - 40) ?? load.frames.at(-1));
+  return at === null ? undefined : (load.frames.find((f) => f.at_ms >= at - 1) ?? load.frames.at(-1));
+}
+
+/**
+ * The marks of each of some frames: a paint or a shift is flagged on the first of them that shows it.
+ */
+export function frameFlags(load: Analysis, frames: (ScreenFrame | undefined)[]): string[][] {
+  const marks: [string, number | null][] = [
+    ['FCP', load.metrics.fcp_ms],
+    ['LCP', load.metrics.lcp_ms],
+    ...load.shifts
+      .filter((s) => !s.had_recent_input && s.score >= 0.005)
+      .map((s): [string, number] => ['shift', s.at_ms]),
+  ];
+  const flags = frames.map((): string[] => []);
+  for (const [name, at] of marks) {
+    if (at === null) continue;
+    const first = frames.findIndex((f) => f && f.at_ms >= at - 1);
+    const its = flags[first];
+    if (its && !its.includes(name)) its.push(name);
+  }
+  return flags;
 }
 
 /** A frame with the largest element outlined on it. */
@@ -24,15 +46,23 @@ export function Frame(props: {
   outline?: Rect | null | undefined;
   height: number;
   label?: string | undefined;
+  /** Names of what this frame is the first to show; they hang above it as on the time axis. */
+  flags?: string[];
 }) {
   const { viewport, outline } = props;
   const per = (value: number, of: number) => `${Math.max(0, Math.min(100, (value / of) * 100))}%`;
   const bottom = outline ? Math.min(outline.y + outline.height, viewport.height) : 0;
   const right = outline ? Math.min(outline.x + outline.width, viewport.width) : 0;
+  const width = (props.height * viewport.width) / viewport.height;
   return (
+    <span className="relative block" style={{ height: props.height, width }}>
+      {props.flags && props.flags.length > 0 && (
+        <span className="absolute -top-[13px] left-0 whitespace-nowrap bg-ink px-1 text-[9.5px] font-semibold leading-[12px] text-sheet">
+          {props.flags.join(', ')}
+        </span>
+      )}
     <span
-      className="relative block overflow-hidden border border-rule-strong bg-white"
-      style={{ height: props.height, width: (props.height * viewport.width) / viewport.height }}
+      className="relative block h-full overflow-hidden border border-rule-strong bg-white"
     >
       <img
         src={frameUrl(props.recording, props.load, props.frame.file)}
@@ -42,9 +72,8 @@ export function Frame(props: {
       />
       {outline && outline.y < viewport.height && (
         <span
-          className="absolute border-2"
+          className="absolute border border-dashed border-ink outline outline-1 outline-sheet"
           style={{
-            borderColor: 'var(--past)',
             left: per(Math.max(0, outline.x), viewport.width),
             top: per(Math.max(0, outline.y), viewport.height),
             width: per(right - Math.max(0, outline.x), viewport.width),
@@ -53,6 +82,7 @@ export function Frame(props: {
           aria-hidden
         />
       )}
+    </span>
     </span>
   );
 }

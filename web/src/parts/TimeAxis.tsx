@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale';
-import { useEffect, useRef, useState } from 'react';
-import type { Analysis } from '../api/types';
+import { useCallback, useEffect, useRef, useState } from 'react';
+import type { Analysis } from '../api/queries';
 import { ms } from './format';
 import { clampSpan, moveBy, zoomAt, zoomBy, type SetSpan, type Span } from './useSpan';
 
@@ -179,13 +179,11 @@ export function SpanControls({ span, end, onSpan }: { span: Span; end: number; o
 
 /** Turning the wheel with Ctrl over an element zooms, as in maps; without it the page scrolls. */
 export function useWheelZoom<T extends HTMLElement>(left: number, width: number, end: number, onSpan: SetSpan) {
-  const ref = useRef<T>(null);
   const latest = useRef({ left, width, end, onSpan });
   useEffect(() => {
     latest.current = { left, width, end, onSpan };
   });
-  useEffect(() => {
-    const element = ref.current;
+  return useCallback((element: T | null) => {
     if (!element) return;
     const onWheel = (e: WheelEvent) => {
       if (!e.ctrlKey && !e.metaKey) return;
@@ -200,5 +198,4 @@ export function useWheelZoom<T extends HTMLElement>(left: number, width: number,
     element.addEventListener('wheel', onWheel, { passive: false });
     return () => element.removeEventListener('wheel', onWheel);
   }, []);
-  return ref;
 }

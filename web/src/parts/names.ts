@@ -1,3 +1,5 @@
+import type { Owner } from '../api/types';
+
 /** The last part of an address's path. */
 export const shortName = (url: string) => {
   const bare = url.split(/[?#]/)[0]?.replace(/\/$/, '') ?? url;
@@ -7,3 +9,6 @@ export const shortName = (url: string) => {
 /** A place in code as people write it: `slider.js:42`. */
 export const placeText = (place: { url: string | null; line: number | null }) =>
   place.url ? `${shortName(place.url)}${place.line === null ? '' : `:${place.line}`}` : '';
+
+/** What tells one owner from another: kind and name together. */
+export const ownerKey = (owner: Owner) => `${owner.kind} ${owner.name}`;

@@ -1,11 +1,9 @@
-import { useLayoutEffect, useRef, useState } from 'react';
+import { useCallback, useState } from 'react';
 
-/** An element's width, followed as it changes. */
+/** An element's width, followed as it changes; of another element too, where another takes its place. */
 export function useWidth<T extends HTMLElement>(first = 600) {
-  const ref = useRef<T>(null);
   const [width, setWidth] = useState(first);
-  useLayoutEffect(() => {
-    const element = ref.current;
+  const ref = useCallback((element: T | null) => {
     if (!element) return;
     const measure = () => setWidth(Math.max(120, Math.floor(element.clientWidth)));
     measure();

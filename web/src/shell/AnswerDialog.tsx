@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import { useBody, useUsed } from '../api/queries';
+import { useBody, useHeaders, useUsed } from '../api/queries';
 import type { RequestRow } from '../api/types';
 import { bytes } from '../parts/format';
 import { Modal } from './Modal';
@@ -24,6 +24,7 @@ async function setOut(text: string, kind: RequestRow['kind']): Promise<string> {
 /** A response: its headers, and its body as a picture or as text, never as markup. */
 export function AnswerDialog(props: { recording: number; load: number; row: RequestRow; onClose: () => void }) {
   const { row } = props;
+  const headers = useHeaders(props.recording, props.load, row.id);
   const picture = row.kind === 'image' && row.has_body;
   const body = useBody(props.recording, props.load, row.id, row.has_body && !picture);
   const code = row.kind === 'script' || row.kind === 'style';
@@ -49,11 +50,11 @@ export function AnswerDialog(props: { recording: number; load: number; row: Requ
       <p className="font-mono text-[12px] text-ink-2 [overflow-wrap:anywhere]">{row.url}</p>
       <details className="mt-3 text-[13px]" open={!row.has_body}>
         <summary className="cursor-pointer">
-          {row.response_headers.length} headers of the answer, status {row.status ?? 'unknown'}
+          {headers.data ? headers.data.response.length : '…'} headers of the answer, status {row.status ?? 'unknown'}
         </summary>
         <table className="mt-1 w-full">
           <tbody>
-            {row.response_headers.map((h, i) => (
+            {headers.data?.response.map((h, i) => (
               <tr key={i} className="border-b border-rule align-top font-mono text-[12px]">
                 <th scope="row" className="w-[220px] py-0.5 pr-3 font-mono">
                   {h.name}

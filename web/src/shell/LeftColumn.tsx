@@ -1,16 +1,26 @@
 import { Link, NavLink, useLocation, useMatch } from 'react-router';
-import { useJobs, useRecordings } from '../api/queries';
-import type { RecordingHead } from '../api/types';
+import { useJobs, useRecent, useRecording, useRereading } from '../api/queries';
+import type { Job, RecordingHead } from '../api/types';
 import { day, ms } from '../parts/format';
 
 const link = ({ isActive }: { isActive: boolean }) =>
   `block py-[3px] ${isActive ? 'font-semibold text-ink' : 'text-ink-2 hover:text-ink'}`;
 
+/** Jobs by what was asked for together. */
+function batches(jobs: Job[]): [number, Job[]][] {
+  const found = new Map<number, Job[]>();
+  for (const job of jobs) found.set(job.batch, [...(found.get(job.batch) ?? []), job]);
+  return [...found];
+}
+
 /** The site's screens, and the recordings of the page in hand by conditions. */
 export function LeftColumn() {
-  const { data: recordings } = useRecordings();
-  const { data: jobs } = useJobs();
   const match = useMatch('/recordings/:id/:section');
+  const opened = useRecording(Number(match?.params.id ?? NaN), match !== null);
+  // All of the site's recordings where one is open: the newest of all may be of other sites.
+  const { data: recordings } = useRecent(opened.data?.site);
+  const { data: jobs } = useJobs();
+  const { data: rereading } = useRereading();
   const planned = useMatch('/sites/:site/plan');
   const { search } = useLocation();
   const here = recordings?.find((r) => r.id === Number(match?.params.id));
@@ -40,11 +50,20 @@ export function LeftColumn() {
           Plan
         </NavLink>
       )}
-      {jobs?.map((job) => (
-        <Link key={job.id} to={`/jobs/${job.id}`} className="mt-4 block border-l-2 border-accent pl-2 text-accent">
-          {job.state === 'queued' ? 'Waiting to record' : `Recording, load ${Math.max(1, job.load)} of ${job.of}`}
-        </Link>
-      ))}
+      {batches(jobs ?? []).map(([batch, list]) => {
+        const at = list.find((job) => job.state === 'running');
+        return (
+          <Link key={batch} to={`/jobs/${batch}`} className="mt-4 block border-l-2 border-accent pl-2 text-accent">
+            {at ? `Recording, load ${Math.max(1, at.load)} of ${at.of}` : 'Waiting to record'}
+            {list.length > 1 && `; ${list.length - (at ? 1 : 0)} wait`}
+          </Link>
+        );
+      })}
+      {rereading && rereading.done < rereading.of && (
+        <p role="status" className="mt-4 border-l-2 border-rule-strong pl-2 text-ink-2">
+          Reading recordings anew for this version: {rereading.done} of {rereading.of} loads
+        </p>
+      )}
       {[...groups].map(([name, list]) => (
         <section key={name} className="mt-5">
           <h2 className="truncate font-sans text-[12px] font-normal text-ink-2" title={`${inHand?.page}, ${name}`}>

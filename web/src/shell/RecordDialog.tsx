@@ -1,6 +1,6 @@
 import { useEffect, useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
-import { useAbout, useRecordings, useStartJob } from '../api/queries';
+import { useAbout, useRecent, useStartJob } from '../api/queries';
 import type { Distance } from '../api/types';
 import { Modal } from './Modal';
 
@@ -20,7 +20,7 @@ function repaired(url: string, repairs: string[]): string {
 
 export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const about = useAbout();
-  const recordings = useRecordings();
+  const recordings = useRecent();
   const start = useStartJob();
   const navigate = useNavigate();
   const [url, setUrl] = useState('');

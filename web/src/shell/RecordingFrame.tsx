@@ -1,23 +1,15 @@
 import { Download } from 'lucide-react';
 import { Suspense, useEffect, useMemo, useState } from 'react';
-import {
-  Link,
-  NavLink,
-  Outlet,
-  useLocation,
-  useNavigate,
-  useOutletContext,
-  useParams,
-  useSearchParams,
-} from 'react-router';
+import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useLoad, usePlan, usePlanChanges, useRecording, useTracksEarly, useVisits } from '../api/queries';
-import type { Analysis, Finding, LoadHead, RecordingHead } from '../api/types';
+import type { Finding, LoadHead, RecordingHead } from '../api/types';
 import { bytes, ms, plural } from '../parts/format';
 import { Empty, Trouble, Waiting } from '../parts/states';
 import { useKeys } from './keys';
-import { Margin } from './Margin';
+import { Margin } from './margin/Margin';
 import { useNotice } from './notices';
-import { useMarked, useSelection, type Marked, type Selection } from './selection';
+import { type Reading } from './reading';
+import { useMarked, useSelection } from './selection';
 
 export const SECTIONS = [
   ['glance', 'Glance'],
@@ -29,23 +21,6 @@ export const SECTIONS = [
   ['document', 'Document'],
   ['findings', 'Findings'],
 ] as const;
-
-/** What every section of a recording works on. */
-export interface Reading {
-  recording: RecordingHead;
-  load: Analysis;
-  number: number;
-  selection: Selection;
-  select: (next: Selection) => void;
-  marked: Marked;
-  /** The first visit and the return visit that the load in hand belongs to, by their numbers. */
-  pair: { first: number; again: number } | undefined;
-  /** Findings whose fix is in the plan already, by the fix's kind and target. */
-  planned: (finding: Finding) => boolean;
-  addToPlan: (finding: Finding) => void;
-}
-
-export const useReading = () => useOutletContext<Reading>();
 
 export function RecordingFrame() {
   const id = Number(useParams().id);
@@ -69,7 +44,7 @@ function OtherVisit({ reading }: { reading: Reading }) {
   const [params, setParams] = useSearchParams();
   const visits = useVisits(recording.id, pair?.first, pair?.again);
   const isFirst = number === pair?.first;
-  const other = useLoad(recording.id, pair ? (isFirst ? pair.again : pair.first) : undefined);
+  const { other } = reading;
   if (!pair || !visits.data) return null;
   const { from_cache, revalidated, again, first_bytes, again_bytes } = visits.data;
   const swap = () => {
@@ -86,7 +61,7 @@ function OtherVisit({ reading }: { reading: Reading }) {
         {name}
       </button>
       <span className="truncate">
-        {other.data?.metrics.lcp_ms != null && `LCP ${ms(other.data.metrics.lcp_ms)}; `}
+        {other?.metrics.lcp_ms != null && `LCP ${ms(other.metrics.lcp_ms)}; `}
         {isFirst ? '' : 'this one: '}
         {bytes(again_bytes)} instead of {bytes(first_bytes)}, {from_cache} from the cache, {again} again
       </span>
@@ -103,11 +78,34 @@ function besides(params: URLSearchParams): string {
   return next.toString();
 }
 
+/** What must be known of how a recording was made before its figures are believed. */
+function Circumstances({ recording }: { recording: RecordingHead }) {
+  const { machine, blocked, ended, wanted_loads } = recording;
+  const firsts = recording.loads.filter((l) => l.visit === 'first').length;
+  const busy = machine && machine.load_average !== null && machine.load_average > machine.cores * 0.75;
+  const words = [
+    ended === 'recording' && `Still being recorded: ${firsts} of ${wanted_loads ?? '?'} loads so far.`,
+    ended === 'cancelled' && `Cancelled: ${firsts} of ${wanted_loads ?? '?'} loads were made and are kept.`,
+    ended === 'broken_off' && `Broken off: ${firsts} of ${wanted_loads ?? '?'} loads were made and are kept.`,
+    busy &&
+      `The machine was busy when this was recorded (load average ${machine.load_average?.toFixed(2)} on ${plural(machine.cores, 'core')}); its figures may be too high.`,
+    blocked.length > 0 && `Recorded without ${blocked.join(', ')}.`,
+  ].filter(Boolean);
+  if (!words.length) return null;
+  return (
+    <div role="note" className="border-b border-rule bg-paper px-5 py-1.5 text-[13px]">
+      {words.map((w) => (
+        <p key={String(w)}>{w}</p>
+      ))}
+    </div>
+  );
+}
+
 /** The load that the address names, else the one that stands for the recording. */
 function chosenLoad(recording: RecordingHead, named: string | null): LoadHead | undefined {
   const withData = recording.loads.filter((l) => l.has_data);
   const wanted = recording.loads.find((l) => String(l.number) === named && l.has_data);
-  return wanted ?? withData[recording.summary?.representative ?? 0] ?? withData[0];
+  return wanted ?? withData.find((l) => l.number === recording.summary?.representative) ?? withData[0];
 }
 
 /** The two visits of one profile: a first visit and the return visit right after it. */
@@ -130,6 +128,8 @@ function Loaded({ recording }: { recording: RecordingHead }) {
   useTracksEarly(recording.id, chosen?.number, pathname.endsWith('/main-thread'));
   const marked = useMarked(load.data, selection);
   const pair = useMemo(() => pairOf(recording, chosen), [recording, chosen]);
+  const otherNumber = pair && (chosen?.number === pair.first ? pair.again : pair.first);
+  const other = useLoad(recording.id, otherNumber);
   const say = useNotice();
   const plan = usePlan(recording.site);
   const changes = usePlanChanges(recording.site);
@@ -146,8 +146,7 @@ function Loaded({ recording }: { recording: RecordingHead }) {
   };
   const reading = useMemo<Reading | null>(() => {
     if (!load.data || !chosen) return null;
-    const planned = (f: Finding) =>
-      plan.data?.fixes.some((fix) => fix.kind === f.fix.kind && fix.target === f.fix.target) ?? false;
+    const planned = (f: Finding) => plan.data?.fixes.some((planned) => planned.fix.key === f.fix.key) ?? false;
     return {
       recording,
       load: load.data,
@@ -156,6 +155,7 @@ function Loaded({ recording }: { recording: RecordingHead }) {
       select,
       marked,
       pair,
+      other: other.data,
       planned,
       addToPlan: (f) => {
         if (planned(f)) {
@@ -164,8 +164,8 @@ function Loaded({ recording }: { recording: RecordingHead }) {
         }
         changes.add.mutate(
           {
-            ...f.fix,
-            owner: f.owner.name,
+            edit: f.fix.edit,
+            owner: f.owner,
             on_path_ms: f.on_path_ms,
             finding_key: f.key,
             finding_title: f.title,
@@ -180,7 +180,20 @@ function Loaded({ recording }: { recording: RecordingHead }) {
         );
       },
     };
-  }, [load.data, chosen, recording, selection, select, marked, pair, plan.data, changes, say]);
+  }, [
+    load.data,
+    chosen,
+    recording,
+    selection,
+    select,
+    marked,
+    pair,
+    other.data,
+    plan.data,
+    changes.add,
+    changes.remove,
+    say,
+  ]);
 
   useKeys({
     m: () => setMargin((shown) => !shown),
@@ -261,6 +274,7 @@ function Loaded({ recording }: { recording: RecordingHead }) {
           </span>
         </section>
         <main className="min-h-0 flex-1 overflow-y-auto bg-sheet" id="sheet">
+          <Circumstances recording={recording} />
           {failed.length > 0 && (
             <div role="note" className="border-b border-rule bg-paper px-5 py-2 text-[13px]">
               {failed.map((l) => (

@@ -12,10 +12,7 @@ export function useKeys(handlers: Handlers): void {
     const onKey = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.altKey || event.metaKey || event.defaultPrevented) return;
       const target = event.target as HTMLElement;
-      if (
-        target.closest('input, textarea, select, [contenteditable], [role="dialog"], [role="listbox"], [role="menu"]')
-      )
-        return;
+      if (target.closest('input, textarea, select, [contenteditable], [role="dialog"], [role="menu"]')) return;
       const handler = latest.current[event.key];
       if (handler) {
         event.preventDefault();

@@ -1,6 +1,8 @@
 import { useCallback, useMemo } from 'react';
 import { useSearchParams } from 'react-router';
-import type { Analysis, Finding, Leg, LongTask, RequestRow } from '../api/types';
+import type { Analysis } from '../api/queries';
+import type { Finding, Leg, LongTask, RequestRow } from '../api/types';
+import { ownerKey } from '../parts/names';
 
 /** What is selected, as it stands in the address: `request:12`, `leg:3`, `finding:…`, `task:0`, `owner:…`. */
 export type Selection =
@@ -9,7 +11,7 @@ export type Selection =
   | { kind: 'finding'; key: string }
   | { kind: 'task'; index: number }
   | { kind: 'script'; url: string }
-  | { kind: 'owner'; name: string }
+  | { kind: 'owner'; owner: string }
   | { kind: 'fix'; id: number }
   | null;
 
@@ -32,7 +34,7 @@ export function parseSelection(text: string | null): Selection {
     case 'script':
       return { kind, url: value };
     case 'owner':
-      return { kind, name: value };
+      return { kind, owner: value };
     default:
       return null;
   }
@@ -52,7 +54,7 @@ export function selectionText(selection: Selection): string | null {
     case 'script':
       return `script:${selection.url}`;
     case 'owner':
-      return `owner:${selection.name}`;
+      return `owner:${selection.owner}`;
   }
 }
 
@@ -94,7 +96,7 @@ export function useMarked(load: Analysis | undefined, selection: Selection): Mar
   return useMemo(() => {
     let request: number | null = null;
     let url: string | null = null;
-    const owner = selection?.kind === 'owner' ? selection.name : null;
+    const owner = selection?.kind === 'owner' ? selection.owner : null;
     if (load && selection) {
       const byId = (id: number | null | undefined) => load.requests.find((r) => r.id === id);
       if (selection.kind === 'request') request = selection.id;
@@ -121,14 +123,16 @@ export function useMarked(load: Analysis | undefined, selection: Selection): Mar
       owner,
       leg: (leg, index) =>
         (selection?.kind === 'leg' && selection.index === index) ||
-        (selection?.kind !== 'leg' && (about(leg.request, leg.url) || leg.owner.name === owner)),
-      row: (row) => row.id === request || row.owner.name === owner,
+        (selection?.kind !== 'leg' && (about(leg.request, leg.url) || ownerKey(leg.owner) === owner)),
+      row: (row) => row.id === request || ownerKey(row.owner) === owner,
       finding: (finding) =>
         selection?.kind === 'finding'
           ? finding.key === selection.key
-          : about(finding.request, finding.url) || finding.owner.name === owner,
+          : about(finding.request, finding.url) || ownerKey(finding.owner) === owner,
       task: (task, index) =>
-        selection?.kind === 'task' ? selection.index === index : about(null, task.url) || task.owner.name === owner,
+        selection?.kind === 'task'
+          ? selection.index === index
+          : about(null, task.url) || ownerKey(task.owner) === owner,
       script: (address) => address !== null && address === url,
     };
   }, [load, selection]);

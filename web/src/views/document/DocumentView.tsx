@@ -1,13 +1,14 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useMemo, useRef } from 'react';
 import { useDetail, useDocument } from '../../api/queries';
-import type { Analysis, DocumentMark, DocumentView as Doc, Share } from '../../api/types';
+import type { Analysis } from '../../api/queries';
+import type { DocumentMark, DocumentView as Doc, Share } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { bytes, ms } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import { Empty, NotKnown, Trouble, Waiting } from '../../parts/states';
 import { useKeys } from '../../shell/keys';
-import { useReading } from '../../shell/RecordingFrame';
+import { useReading } from '../../shell/reading';
 
 const ROW = 21;
 

@@ -4,7 +4,8 @@ import type { Finding, Group, ResourceKind } from '../../api/types';
 import { bytes, GROUPS, KINDS, ms, plural, STANDING } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import { useRowKeys } from '../../shell/keys';
-import { useReading } from '../../shell/RecordingFrame';
+import { ownerKey } from '../../parts/names';
+import { useReading } from '../../shell/reading';
 
 /** Findings as a ledger: one line each, by milliseconds on the path. */
 export default function FindingsView() {
@@ -28,7 +29,7 @@ export default function FindingsView() {
   const rows = useMemo(
     () =>
       load.findings.filter(
-        (f) => (!group || f.group === group) && (!kind || f.kind === kind) && (!owner || f.owner.name === owner),
+        (f) => (!group || f.group === group) && (!kind || f.kind === kind) && (!owner || ownerKey(f.owner) === owner),
       ),
     [load.findings, group, kind, owner],
   );
@@ -42,7 +43,7 @@ export default function FindingsView() {
   const onPath = load.findings.filter((f) => f.on_path).length;
   const groups = [...new Set(load.findings.map((f) => f.group))];
   const kinds = [...new Set(load.findings.flatMap((f) => (f.kind ? [f.kind] : [])))];
-  const owners = [...new Set(load.findings.map((f) => f.owner.name))].sort();
+  const owners = [...new Map(load.findings.map((f) => [ownerKey(f.owner), f.owner.name]))].sort();
   return (
     <div className="px-5 pb-8 pt-2">
       <h1 className="text-[25px] leading-tight">
@@ -70,7 +71,7 @@ export default function FindingsView() {
             set={(v) => set('kind', v)}
             options={kinds.map((k) => [k, KINDS[k as ResourceKind].words])}
           />
-          <Choice label="Owner" value={owner} set={(v) => set('owner', v)} options={owners.map((o) => [o, o])} />
+          <Choice label="Owner" value={owner} set={(v) => set('owner', v)} options={owners} />
           <span aria-live="polite">
             {rows.length} of {load.findings.length} shown
           </span>

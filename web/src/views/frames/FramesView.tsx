@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import { useSearchParams } from 'react-router';
-import type { Analysis, Rect, ShiftRow } from '../../api/types';
+import type { Analysis } from '../../api/queries';
+import type { Rect, ShiftRow } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { metricText, ms, plural } from '../../parts/format';
 import { FrameLane } from '../../parts/FrameLane';
@@ -11,7 +12,7 @@ import { useParam } from '../../parts/useParam';
 import { useSpan, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useKeys, useSteps } from '../../shell/keys';
-import { useReading } from '../../shell/RecordingFrame';
+import { useReading } from '../../shell/reading';
 
 const CURVE = 64;
 
@@ -182,7 +183,7 @@ function Curve(props: { load: Analysis; span: Span; width: number; at: number; p
     // x and y follow from these.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [frames, span, width]);
-  if (!known) return <NotKnown reasons={load.notes.filter((n) => n.includes('pictures of the screen'))} />;
+  if (!known) return <NotKnown reasons={load.missing.filter((m) => m.subject === 'completeness').map((m) => m.why)} />;
   const frame = frames[props.at];
   return (
     <svg

@@ -1,5 +1,6 @@
 import { useState } from 'react';
-import type { Analysis, MetricRow, RecordingHead } from '../../api/types';
+import type { Analysis } from '../../api/queries';
+import type { MetricRow, RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { bytes, KINDS, METRICS, metricText, ms, plural } from '../../parts/format';
 import { Frame, frameAt, largestFrame } from '../../parts/FrameStrip';
@@ -7,7 +8,8 @@ import { RatedBar } from '../../parts/RatedBar';
 import { NotKnown } from '../../parts/states';
 import { timeEnd } from '../../parts/TimeAxis';
 import { useKeys } from '../../shell/keys';
-import { useReading } from '../../shell/RecordingFrame';
+import { ownerKey } from '../../parts/names';
+import { useReading } from '../../shell/reading';
 
 const TEXT = { within: 'text-within', near: 'text-near', past: 'text-past' } as const;
 
@@ -229,7 +231,7 @@ function Weights({ load }: { load: Analysis }) {
         >
           {head.map((o, i) => (
             <span
-              key={o.name}
+              key={ownerKey(o)}
               style={{ flexGrow: o.transferred_bytes, background: 'var(--document)', opacity: 1 - i * 0.16 }}
             />
           ))}
@@ -238,9 +240,9 @@ function Weights({ load }: { load: Analysis }) {
         <p className="mt-1.5 flex flex-wrap gap-x-3 text-[12.5px]">
           {head.map((o) => (
             <button
-              key={o.name}
+              key={ownerKey(o)}
               className="whitespace-nowrap hover:text-accent"
-              onClick={() => select({ kind: 'owner', name: o.name })}
+              onClick={() => select({ kind: 'owner', owner: ownerKey(o) })}
             >
               {o.name} {percent(o.transferred_bytes)}
             </button>
@@ -254,8 +256,7 @@ function Weights({ load }: { load: Analysis }) {
 
 function Foot({ load, recording }: { load: Analysis; recording: RecordingHead }) {
   const pace = recording.summary?.pace;
-  const busy =
-    recording.load_average !== null && recording.cores !== null && recording.load_average > recording.cores * 0.75;
+  const { machine } = recording;
   const told = load.observed;
   return (
     <section className="mt-4 flex items-start gap-8 border-t border-rule-strong pt-3 text-[13px]">
@@ -278,18 +279,29 @@ function Foot({ load, recording }: { load: Analysis; recording: RecordingHead })
               `DOMContentLoaded ${ms(load.metrics.dom_content_loaded_ms)}.`,
             load.metrics.load_ms !== null && `Load event ${ms(load.metrics.load_ms)}.`,
             load.browser && `${load.browser}.`,
-            recording.cores && `Recorded on ${plural(recording.cores, 'core')}.`,
-            recording.load_average !== null &&
-              `Load average ${recording.load_average.toFixed(2)} before the first load.`,
+            machine && `Recorded on ${plural(machine.cores, 'core')}.`,
+            machine &&
+              machine.load_average !== null &&
+              `Load average ${machine.load_average.toFixed(2)} before the first load.`,
+            machine &&
+              machine.calibration_ms !== null &&
+              `A fixed calculation took ${ms(machine.calibration_ms)} on it.`,
           ]
             .filter(Boolean)
             .join(' ')}
         </p>
-        {busy && <p className="text-past">The machine was busy when this was recorded; its figures may be too high.</p>}
         {told?.lcp_ms !== null && told?.lcp_ms !== undefined && (
           <p>
             The page’s own observer was told LCP {ms(told.lcp_ms)}, FCP {ms(told.fcp_ms)}, CLS{' '}
-            {told.cls === null ? 'nothing' : told.cls.toFixed(3)} (rounded by the browser).
+            {told.cls === null ? 'nothing' : told.cls.toFixed(3)} (rounded by the browser)
+            {told.lcp_paint_ms !== null && told.lcp_presentation_ms !== null
+              ? `; it had painted the largest at ${ms(told.lcp_paint_ms)} and shown it at ${ms(told.lcp_presentation_ms)}`
+              : ''}
+            .
+            {load.metrics.cls_main_frame !== null &&
+              load.metrics.cls !== null &&
+              load.metrics.cls - load.metrics.cls_main_frame > 0.0005 &&
+              ` Without inner frames CLS is ${load.metrics.cls_main_frame.toFixed(3)}, which is all that the observer sees.`}
           </p>
         )}
         {load.notes.map((note) => (

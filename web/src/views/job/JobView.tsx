@@ -3,126 +3,234 @@ import { useEffect, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { send } from '../../api/client';
 import type { Job } from '../../api/types';
+import { plural } from '../../parts/format';
 
 const STAGES: [NonNullable<Job['stage']>, string][] = [
   ['starting', 'Starting a browser with an empty profile'],
+  ['logging_in', 'Doing the steps before the load'],
   ['connecting', 'Asking for the page'],
   ['loading', 'Loading'],
   ['settling', 'Waiting until network and main thread are quiet'],
   ['acting', 'Doing the scripted steps'],
   ['reading', 'Reading trace, bodies and document'],
-  ['detail', 'One more load for used code and inline styles'],
   ['keeping', 'Analysing and keeping it'],
+  ['detail', 'One more load for used code and inline styles'],
 ];
 
-/** A recording under way, live. */
+const STATES: Record<Job['state'], string> = {
+  queued: 'waiting',
+  running: 'recording',
+  done: 'done',
+  failed: 'failed',
+  cancelled: 'cancelled',
+};
+
+const isOver = (job: Job) => job.state === 'done' || job.state === 'failed' || job.state === 'cancelled';
+
+/** What was asked for together, recorded one after the other, live. */
 export default function JobView() {
   const id = useParams().id ?? '';
   const navigate = useNavigate();
   const client = useQueryClient();
-  const [job, setJob] = useState<Job | null>(null);
+  const [jobs, setJobs] = useState<Job[] | null>(null);
   const [lost, setLost] = useState<string | null>(null);
-  const [frame, setFrame] = useState<string | null>(null);
   useEffect(() => {
-    const source = new EventSource(`/api/jobs/${id}/events`);
+    const source = new EventSource(`/api/batches/${id}/events`);
     source.onmessage = (event) => {
-      const next = JSON.parse(event.data as string) as Job;
+      const next = JSON.parse(event.data as string) as Job[];
       setLost(null);
-      setJob(next);
-      if (next.frame) setFrame(next.frame);
-      if (next.state === 'done' || next.state === 'failed' || next.state === 'cancelled') {
+      setJobs(next);
+      if (next.every(isOver)) {
         source.close();
         void client.invalidateQueries({ queryKey: ['jobs'] });
         void client.invalidateQueries({ queryKey: ['recordings'] });
-        if (next.recording !== null) void navigate(`/recordings/${next.recording}/glance`, { replace: true });
+        const [only] = next;
+        if (next.length === 1 && only?.state === 'done' && only.recording !== null) {
+          void navigate(`/recordings/${only.recording}/glance`, { replace: true });
+        }
       }
     };
     source.onerror = () => {
       if (source.readyState === EventSource.CLOSED)
-        setLost('This recording is not under way any more; the server may have been restarted.');
+        setLost('These recordings are not under way any more; the server may have been restarted.');
       else setLost('The server does not answer at the moment; trying again.');
     };
     return () => source.close();
   }, [id, client, navigate]);
 
-  const over = job?.state === 'failed' || job?.state === 'cancelled';
-  const at = STAGES.findIndex(([stage]) => stage === job?.stage);
+  const over = jobs?.every(isOver) ?? false;
+  const running = jobs?.find((job) => job.state === 'running') ?? jobs?.find((job) => !isOver(job)) ?? jobs?.at(-1);
+  const open = jobs?.filter((job) => !isOver(job)) ?? [];
+  const cancel = (some: Job[]) => some.forEach((job) => void send('DELETE', `/jobs/${job.id}`));
   return (
     <main className="min-h-0 overflow-y-auto bg-sheet px-6 py-5">
-      <h1 className="text-[26px]">
-        {job?.state === 'failed'
-          ? 'The recording failed'
-          : job?.state === 'cancelled'
-            ? 'The recording was cancelled'
-            : 'Recording'}
-      </h1>
-      {job && <p className="font-mono text-[12.5px] text-ink-2 [overflow-wrap:anywhere]">{job.url}</p>}
-      {job && <p className="mt-1 text-[13px] text-ink-2">{job.conditions.name}</p>}
+      <h1 className="text-[26px]">{title(jobs)}</h1>
       {lost && !over && <p className="mt-4 border-l-4 border-past bg-paper px-3 py-2">{lost}</p>}
-      {job?.state === 'failed' && (
-        <p role="alert" className="mt-4 max-w-[640px] border-l-4 border-past bg-paper px-4 py-3">
-          {job.error} Nothing was kept of it.
-        </p>
+      {jobs && jobs.length > 1 && (
+        <table className="mt-3 w-full max-w-[900px] text-[13px]">
+          <thead>
+            <tr className="border-b border-rule-strong">
+              <th className="py-1">Page</th>
+              <th>Conditions</th>
+              <th>State</th>
+              <th className="text-right">Loads kept</th>
+              <th>
+                <span className="sr-only">What one can do</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {jobs.map((job) => (
+              <tr key={job.id} className={`border-b border-rule ${job === running ? 'bg-soft/60' : ''}`}>
+                <td className="max-w-[300px] py-1">
+                  <span className="block truncate font-semibold">{job.page}</span>
+                  <span className="block truncate font-mono text-[12px] text-ink-2" title={job.url}>
+                    {job.url.replace(/^https?:\/\//, '')}
+                  </span>
+                </td>
+                <td>{job.conditions.name}</td>
+                <td className={job.state === 'failed' ? 'text-past' : ''} title={job.error ?? ''}>
+                  {STATES[job.state]}
+                  {job.state === 'running' && `, load ${Math.max(1, job.load)} of ${job.of}`}
+                  {job.error && <span className="block max-w-[260px] truncate text-[12px]">{job.error}</span>}
+                </td>
+                <td className="text-right">{job.kept || '–'}</td>
+                <td className="pl-3 text-right">
+                  {isOver(job) ? (
+                    job.recording !== null && (
+                      <Link className="text-accent" to={`/recordings/${job.recording}/glance`}>
+                        open
+                      </Link>
+                    )
+                  ) : (
+                    <button
+                      className="btn btn-quiet !py-0"
+                      aria-label={`Cancel ${job.page}, ${job.conditions.name}`}
+                      onClick={() => cancel([job])}
+                    >
+                      cancel
+                    </button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
       )}
       {over ? (
-        <Link className="btn mt-4" to="/recordings">
-          All recordings
-        </Link>
+        <Outcome jobs={jobs ?? []} />
       ) : (
-        job && (
-          <div className="mt-5 flex gap-10">
-            <div className="min-w-[320px]">
-              <p className="font-serif text-xl" aria-live="polite">
-                {job.state === 'queued'
-                  ? 'Waiting for the recording before it'
-                  : `Load ${Math.max(1, job.load)} of ${job.of}${job.visit === 'return' ? ', return visit' : ''}`}
-              </p>
-              <ol className="mt-3">
-                {STAGES.map(([stage, words], i) => (
-                  <li
-                    key={stage}
-                    aria-current={i === at ? 'step' : undefined}
-                    className={`border-l-2 py-1 pl-3 ${i === at ? 'border-accent font-semibold' : i < at ? 'border-rule-strong text-ink-2' : 'border-rule text-ink-3'}`}
-                  >
-                    {words}
-                    {i === at && stage === 'loading' && `, ${job.requests} requests`}
-                  </li>
-                ))}
-              </ol>
-              <div className="mt-4 flex gap-1" aria-hidden>
-                {Array.from({ length: job.of }, (_, i) => (
-                  <span
-                    key={i}
-                    className="h-1.5 w-10"
-                    style={{
-                      background:
-                        i + 1 < job.load ? 'var(--accent)' : i + 1 === job.load ? 'var(--rule-strong)' : 'var(--rule)',
-                    }}
-                  />
-                ))}
-              </div>
-              <button className="btn mt-5" onClick={() => void send('DELETE', `/jobs/${id}`)}>
-                Cancel the recording
-              </button>
-            </div>
-            <div>
-              <p className="subhead mb-1">The screen now</p>
-              <div
-                className="border border-rule-strong bg-white"
-                style={{ height: 380, width: Math.min(520, (380 * job.conditions.width) / job.conditions.height) }}
-              >
-                {frame && (
-                  <img
-                    src={frame}
-                    alt="The newest picture of the page"
-                    className="h-full w-full object-contain object-top"
-                  />
-                )}
-              </div>
-            </div>
-          </div>
+        running && (
+          <>
+            <Progress job={running} />
+            <button className="btn mt-5" onClick={() => cancel(open)}>
+              {open.length > 1 ? `Cancel all ${open.length}` : 'Cancel the recording'}
+            </button>
+          </>
         )
       )}
     </main>
+  );
+}
+
+function title(jobs: Job[] | null): string {
+  const [only] = jobs ?? [];
+  if (!jobs || !only) return 'Recording';
+  if (jobs.length > 1) {
+    const left = jobs.filter((job) => !isOver(job)).length;
+    return left ? `Recording: ${jobs.length - left} of ${jobs.length} done` : `${plural(jobs.length, 'recording')}, all over`;
+  }
+  if (only.state === 'failed') return 'The recording failed';
+  return only.state === 'cancelled' ? 'The recording was cancelled' : 'Recording';
+}
+
+/** What came of it, once nothing is under way any more. */
+function Outcome({ jobs }: { jobs: Job[] }) {
+  const [only] = jobs;
+  const kept = only && only.recording !== null && only.kept > 0;
+  return (
+    <>
+      {jobs.length === 1 && only?.state === 'failed' && (
+        <p role="alert" className="mt-4 max-w-[640px] border-l-4 border-past bg-paper px-4 py-3">
+          {only.error} {kept ? `${plural(only.kept, 'load')} made before that ${only.kept === 1 ? 'is' : 'are'} kept.` : 'Nothing was kept of it.'}
+        </p>
+      )}
+      {jobs.length === 1 && only?.state === 'cancelled' && (
+        <p className="mt-3">
+          {kept
+            ? `${plural(only.kept, 'load')} made until then ${only.kept === 1 ? 'is' : 'are'} kept.`
+            : 'No load had been made by then, so nothing is kept.'}
+        </p>
+      )}
+      <p className="mt-4 flex gap-2">
+        {jobs.length === 1 && kept && (
+          <Link className="btn btn-main" to={`/recordings/${only.recording}/glance`}>
+            Open what is kept
+          </Link>
+        )}
+        <Link className="btn" to="/recordings">
+          All recordings
+        </Link>
+      </p>
+    </>
+  );
+}
+
+/** The recording under way: its steps, and the screen as it is now. */
+function Progress({ job }: { job: Job }) {
+  const at = STAGES.findIndex(([stage]) => stage === job.stage);
+  return (
+    <>
+      <p className="mt-3 font-mono text-[12.5px] text-ink-2 [overflow-wrap:anywhere]">{job.url}</p>
+      <p className="mt-1 text-[13px] text-ink-2">{job.conditions.name}</p>
+      <div className="mt-4 flex gap-10">
+        <div className="min-w-[320px]">
+          <p className="font-serif text-xl" aria-live="polite">
+            {job.state === 'queued'
+              ? 'Waiting for its turn'
+              : `Load ${Math.max(1, job.load)} of ${job.of}${job.visit === 'return' ? ', return visit' : ''}`}
+          </p>
+          <ol className="mt-3">
+            {STAGES.map(([stage, words], i) => (
+              <li
+                key={stage}
+                aria-current={i === at ? 'step' : undefined}
+                className={`border-l-2 py-1 pl-3 ${i === at ? 'border-accent font-semibold' : i < at ? 'border-rule-strong text-ink-2' : 'border-rule text-ink-3'}`}
+              >
+                {words}
+                {i === at && stage === 'loading' && `, ${job.requests} requests`}
+              </li>
+            ))}
+          </ol>
+          <div className="mt-4 flex gap-1" aria-hidden>
+            {Array.from({ length: job.of }, (_, i) => (
+              <span
+                key={i}
+                className="h-1.5 w-10"
+                style={{
+                  background:
+                    i + 1 < job.load ? 'var(--accent)' : i + 1 === job.load ? 'var(--rule-strong)' : 'var(--rule)',
+                }}
+              />
+            ))}
+          </div>
+        </div>
+        <div>
+          <p className="subhead mb-1">The screen now</p>
+          <div
+            className="border border-rule-strong bg-white"
+            style={{ height: 380, width: Math.min(520, (380 * job.conditions.width) / job.conditions.height) }}
+          >
+            {job.frame > 0 && (
+              <img
+                src={`/api/jobs/${job.id}/frame?n=${job.frame}`}
+                alt="The newest picture of the page"
+                className="h-full w-full object-contain object-top"
+              />
+            )}
+          </div>
+        </div>
+      </div>
+    </>
   );
 }

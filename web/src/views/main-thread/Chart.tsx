@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { Lane, Tracks } from '../../api/tracks';
-import type { Analysis } from '../../api/types';
+import type { Analysis } from '../../api/queries';
 import { ms, WORK } from '../../parts/format';
 import { shortName } from '../../parts/names';
 import { TimeAxis } from '../../parts/TimeAxis';

@@ -8,7 +8,7 @@ import { placeText } from '../../parts/names';
 import { NotKnown, Trouble } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
 import type { Span } from '../../parts/useSpan';
-import { useReading } from '../../shell/RecordingFrame';
+import { useReading } from '../../shell/reading';
 
 const ROW = 24;
 

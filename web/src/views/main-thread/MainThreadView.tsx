@@ -1,6 +1,7 @@
 import { useMemo, useRef, useState } from 'react';
-import { useTracks } from '../../api/queries';
-import type { Analysis, LongTask, MainThread } from '../../api/types';
+import { useThread, useTracks } from '../../api/queries';
+import type { Analysis } from '../../api/queries';
+import type { LongTask, MainThread } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { ms, plural, WORK, WORK_ORDER } from '../../parts/format';
 import { shortName } from '../../parts/names';
@@ -10,7 +11,8 @@ import { useParam } from '../../parts/useParam';
 import { useSpan, zoomBy, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useKeys, useRowKeys } from '../../shell/keys';
-import { useReading } from '../../shell/RecordingFrame';
+import { ownerKey } from '../../parts/names';
+import { useReading } from '../../shell/reading';
 import { Chart, type Picked } from './Chart';
 import { Functions } from './Functions';
 import { Forced, Handlers, Interactions } from './Tables';
@@ -50,8 +52,8 @@ function Observed({ load, main }: { load: Analysis; main: MainThread }) {
       <ByKind main={main} />
       <Depth load={load} />
       <Interactions load={load} />
-      <Forced load={load} />
-      <Handlers load={load} />
+      <Forced />
+      <Handlers />
       <div className="mt-5 grid grid-cols-[minmax(0,1.55fr)_minmax(0,1fr)] gap-7">
         <Scripts main={main} />
         <Owners load={load} />
@@ -101,7 +103,8 @@ function Depth({ load }: { load: Analysis }) {
   const [span, setSpan] = useSpan(end);
   const [picked, setPicked] = useState<Picked | null>(null);
   const [stretch, setStretch] = useParam('stretch');
-  const measures = load.user_timings.filter((t) => t.duration_ms !== null);
+  const thread = useThread(recording.id, number);
+  const measures = useMemo(() => thread.data?.user_timings.filter((t) => t.duration_ms !== null) ?? [], [thread.data]);
   const chosen = useMemo(() => {
     const measure = /^measure:(\d+)$/.exec(stretch);
     if (measure) {
@@ -265,12 +268,9 @@ function Owners({ load }: { load: Analysis }) {
         </thead>
         <tbody>
           {rows.slice(0, 14).map((o) => (
-            <tr
-              key={`${o.kind} ${o.name}`}
-              className={`border-b border-rule ${marked.owner === o.name ? 'bg-soft' : ''}`}
-            >
+            <tr key={ownerKey(o)} className={`border-b border-rule ${marked.owner === ownerKey(o) ? 'bg-soft' : ''}`}>
               <td className="py-1">
-                <button className="hover:text-accent" onClick={() => select({ kind: 'owner', name: o.name })}>
+                <button className="hover:text-accent" onClick={() => select({ kind: 'owner', owner: ownerKey(o) })}>
                   {o.name}
                 </button>
               </td>

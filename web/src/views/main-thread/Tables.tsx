@@ -1,10 +1,11 @@
 import { useState } from 'react';
-import type { Analysis, CodePlace } from '../../api/types';
+import { useThread, type Analysis } from '../../api/queries';
+import type { CodePlace } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { metricText, ms, plural } from '../../parts/format';
 import { placeText } from '../../parts/names';
 import { NotKnown } from '../../parts/states';
-import { useReading } from '../../shell/RecordingFrame';
+import { useReading } from '../../shell/reading';
 import { functionName } from './Functions';
 
 function Place({ place }: { place: CodePlace | null }) {
@@ -104,11 +105,13 @@ export function Interactions({ load }: { load: Analysis }) {
 }
 
 /** Style and layout that scripts forced, by the line that did. */
-export function Forced({ load }: { load: Analysis }) {
+export function Forced() {
+  const { recording, number } = useReading();
+  const { data } = useThread(recording.id, number);
   const [all, setAll] = useState(false);
-  const rows = all ? load.forced : load.forced.slice(0, 8);
-  if (!load.forced.length) return null;
-  const sum = load.forced.reduce((total, r) => total + r.style_ms + r.layout_ms, 0);
+  if (!data?.forced.length) return null;
+  const rows = all ? data.forced : data.forced.slice(0, 8);
+  const sum = data.forced.reduce((total, r) => total + r.style_ms + r.layout_ms, 0);
   return (
     <section className="mt-6" aria-label="Forced style and layout">
       <h2 className="text-[18px]">
@@ -141,16 +144,18 @@ export function Forced({ load }: { load: Analysis }) {
           ))}
         </tbody>
       </table>
-      <More all={all} set={setAll} count={rows.length} of={load.forced.length} />
+      <More all={all} set={setAll} count={rows.length} of={data.forced.length} />
     </section>
   );
 }
 
 /** Timers and event handlers, and who set them. */
-export function Handlers({ load }: { load: Analysis }) {
+export function Handlers() {
+  const { recording, number } = useReading();
+  const { data } = useThread(recording.id, number);
   const [all, setAll] = useState(false);
-  const rows = all ? load.handlers : load.handlers.slice(0, 8);
-  if (!load.handlers.length) return null;
+  if (!data?.handlers.length) return null;
+  const rows = all ? data.handlers : data.handlers.slice(0, 8);
   return (
     <section className="mt-6" aria-label="Timers and handlers">
       <h2 className="text-[18px]">Timers and handlers</h2>
@@ -184,7 +189,7 @@ export function Handlers({ load }: { load: Analysis }) {
           ))}
         </tbody>
       </table>
-      <More all={all} set={setAll} count={rows.length} of={load.handlers.length} />
+      <More all={all} set={setAll} count={rows.length} of={data.handlers.length} />
     </section>
   );
 }

@@ -1,10 +1,11 @@
 import { useEffect, useRef } from 'react';
-import type { Analysis, Leg } from '../../api/types';
+import type { Analysis } from '../../api/queries';
+import type { Leg } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { KINDS, metricText, ms } from '../../parts/format';
 import { NotKnown } from '../../parts/states';
 import { useRowKeys } from '../../shell/keys';
-import { useReading } from '../../shell/RecordingFrame';
+import { useReading } from '../../shell/reading';
 
 /** A leg takes the colour of what it is made of. */
 function colorOf(leg: Leg, load: Analysis): string {

@@ -55,7 +55,7 @@ export default function PlanView() {
       {
         onSuccess: () =>
           say({
-            text: `${fix.title}: ${STATES[state]}.`,
+            text: `${fix.fix.title}: ${STATES[state]}.`,
             undo: () => changes.set.mutate({ id: fix.id, state: fix.state, reason: fix.reason }),
           }),
         onError: bad,
@@ -64,7 +64,11 @@ export default function PlanView() {
   };
   const remove = (fix: PlannedFix) =>
     changes.remove.mutate(fix.id, {
-      onSuccess: () => say({ text: 'The fix was taken out of the plan.', undo: () => changes.add.mutate(fix) }),
+      onSuccess: () =>
+        say({
+          text: 'The fix was taken out of the plan.',
+          undo: () => changes.add.mutate({ ...fix, edit: fix.fix.edit }),
+        }),
       onError: bad,
     });
   const go = (index: number) => {
@@ -144,7 +148,7 @@ export default function PlanView() {
                 <tr
                   key={fix.id}
                   tabIndex={0}
-                  aria-label={`${i + 1}. ${fix.title}, ${STATES[fix.state]}`}
+                  aria-label={`${i + 1}. ${fix.fix.title}, ${STATES[fix.state]}`}
                   onFocus={() => select({ kind: 'fix', id: fix.id })}
                   onKeyDown={(e) => {
                     if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
@@ -159,14 +163,14 @@ export default function PlanView() {
                     <span
                       className={`font-semibold [overflow-wrap:anywhere] ${fix.state === 'done' ? 'text-ink-2 line-through' : ''}`}
                     >
-                      {fix.title}
+                      {fix.fix.title}
                     </span>
                     <span className="block text-[12.5px] text-ink-2 [overflow-wrap:anywhere]">
-                      {fix.owner} · <Found fix={fix} />
+                      {fix.owner.name} · <Found fix={fix} />
                     </span>
                   </td>
-                  <td className="pt-2">{EFFORT[fix.effort]}</td>
-                  <td className="pt-2">{RISK[fix.risk]}</td>
+                  <td className="pt-2">{EFFORT[fix.fix.effort]}</td>
+                  <td className="pt-2">{RISK[fix.fix.risk]}</td>
                   <td className="pt-2 text-right">
                     {fix.on_path_ms > 0 ? (
                       <strong className="font-serif text-[17px] font-medium">{ms(fix.on_path_ms)}</strong>
@@ -176,7 +180,7 @@ export default function PlanView() {
                   </td>
                   <td className="pl-5 pt-1.5">
                     <select
-                      aria-label={`State of: ${fix.title}`}
+                      aria-label={`State of: ${fix.fix.title}`}
                       className="rounded border border-rule-strong bg-sheet px-1 py-0.5"
                       value={fix.state}
                       onChange={(e) => setState(fix, e.target.value as FixState)}
@@ -192,7 +196,7 @@ export default function PlanView() {
                     <button
                       className="btn btn-quiet !px-1"
                       disabled={i === 0}
-                      aria-label={`Move up: ${fix.title}`}
+                      aria-label={`Move up: ${fix.fix.title}`}
                       onClick={() => move(i, -1)}
                     >
                       <ArrowUp size={14} aria-hidden />
@@ -200,14 +204,14 @@ export default function PlanView() {
                     <button
                       className="btn btn-quiet !px-1"
                       disabled={i === active.length - 1}
-                      aria-label={`Move down: ${fix.title}`}
+                      aria-label={`Move down: ${fix.fix.title}`}
                       onClick={() => move(i, 1)}
                     >
                       <ArrowDown size={14} aria-hidden />
                     </button>
                     <button
                       className="btn btn-quiet !px-1"
-                      aria-label={`Take out of the plan: ${fix.title}`}
+                      aria-label={`Take out of the plan: ${fix.fix.title}`}
                       onClick={() => remove(fix)}
                     >
                       <Trash2 size={14} aria-hidden />
@@ -224,7 +228,7 @@ export default function PlanView() {
                 {aside.map((fix) => (
                   <li key={fix.id} className="flex items-start gap-4 border-t border-rule py-2 text-[13px]">
                     <div className="min-w-0 flex-1">
-                      <span className="text-ink-2 [overflow-wrap:anywhere]">{fix.title}</span>
+                      <span className="text-ink-2 [overflow-wrap:anywhere]">{fix.fix.title}</span>
                       <span className="block">because: {fix.reason}</span>
                     </div>
                     <button className="btn" onClick={() => setState(fix, 'open')}>
@@ -232,7 +236,7 @@ export default function PlanView() {
                     </button>
                     <button
                       className="btn btn-quiet"
-                      aria-label={`Take out of the plan: ${fix.title}`}
+                      aria-label={`Take out of the plan: ${fix.fix.title}`}
                       onClick={() => remove(fix)}
                     >
                       <Trash2 size={14} aria-hidden />
@@ -281,7 +285,7 @@ function Aside({
       open={fix !== null}
       onOpenChange={(open) => !open && onClose()}
       title="Set aside, and why"
-      about={fix?.title ?? ''}
+      about={fix?.fix.title ?? ''}
     >
       <form
         className="mt-3"

@@ -1,7 +1,8 @@
 import { Trash2, Upload } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { memo, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { useAbout, useImport, useRecordingChanges, useRecordings } from '../../api/queries';
+import { useAbout, useImport, useRecordingChanges, useRecordingPages } from '../../api/queries';
 import type { Metric, RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { day, METRICS, metricText } from '../../parts/format';
@@ -12,34 +13,50 @@ import { useNotice } from '../../shell/notices';
 const SHOWN: Metric[] = ['lcp', 'fcp', 'tbt', 'inp', 'cls', 'ttfb', 'weight'];
 const TEXT = { within: 'text-within', near: 'text-near', past: 'text-past' } as const;
 
-/** Every recording, newest first. */
+/** A row's height in pixels. */
+const ROW = 46;
+const COLUMNS = '250px 130px 118px 62px repeat(7, minmax(64px, 1fr)) 40px';
+
+/** Every recording, newest first; of many, what is in view. */
 export function RecordingsView({ onRecord }: { onRecord: () => void }) {
-  const recordings = useRecordings();
   const about = useAbout();
   const [words, setWords] = useState('');
+  const asked = useDeferredValue(words);
+  const recordings = useRecordingPages(asked);
   const [at, setAt] = useState(0);
   const filter = useRef<HTMLInputElement>(null);
-  const list = useRef<HTMLTableSectionElement>(null);
+  const scroller = useRef<HTMLElement>(null);
   const navigate = useNavigate();
   useEffect(() => {
     document.title = 'Recordings · Phainon';
   }, []);
-  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
-  const shown = (recordings.data ?? []).filter((r) => {
-    const text =
-      `${r.site} ${r.page} ${r.url} ${r.conditions?.name ?? ''} ${r.source} ${r.imported_from ?? ''}`.toLowerCase();
-    return wanted.every((w) => text.includes(w));
+  const rows = useMemo(() => recordings.data?.pages.flatMap((page) => page.rows) ?? [], [recordings.data]);
+  const last = recordings.data?.pages.at(-1);
+  const list = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+    scrollMargin: 150,
   });
+  const items = list.getVirtualItems();
+  const lowest = items.at(-1)?.index ?? 0;
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = recordings;
+  useEffect(() => {
+    if (lowest >= rows.length - 20 && hasNextPage && !isFetchingNextPage) void fetchNextPage();
+  }, [lowest, rows.length, hasNextPage, isFetchingNextPage, fetchNextPage]);
   const go = (next: number) => {
     setAt(next);
-    list.current?.rows[next]?.querySelector('a')?.focus();
+    list.scrollToIndex(next, { align: 'auto' });
+    // The row may have to be drawn first.
+    requestAnimationFrame(() => document.getElementById(`recording-${rows[next]?.id}`)?.focus());
   };
-  useRowKeys(at, shown.length, go, {
+  useRowKeys(at, rows.length, go, {
     '/': () => filter.current?.focus(),
-    Enter: () => shown[at] && void navigate(`/recordings/${shown[at].id}/glance`),
+    Enter: () => rows[at] && void navigate(`/recordings/${rows[at].id}/glance`),
   });
   return (
-    <main className="min-h-0 overflow-y-auto bg-sheet px-6 py-4">
+    <main className="min-h-0 overflow-y-auto bg-sheet px-6 py-4" ref={scroller}>
       <div className="flex items-end gap-4">
         <h1 className="text-[26px]">Recordings</h1>
         <span className="ml-auto" />
@@ -52,9 +69,9 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
       )}
       {recordings.error ? (
         <Trouble error={recordings.error} again={() => void recordings.refetch()} />
-      ) : !recordings.data ? (
+      ) : !last ? (
         <Waiting />
-      ) : recordings.data.length === 0 ? (
+      ) : last.all === 0 ? (
         <Empty title="Nothing has been recorded yet">
           <p>Record a page in a real browser, or drop a recording archive, a HAR or a trace anywhere on this window.</p>
           <button className="btn btn-main mt-3" onClick={onRecord}>
@@ -74,86 +91,136 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
                 onChange={(e) => setWords(e.target.value)}
               />
             </label>
-            <span>
-              {shown.length} of {recordings.data.length} recordings
+            <span aria-live="polite">
+              {last.matching.toLocaleString('en')} of {last.all.toLocaleString('en')} recordings
             </span>
           </div>
-          <table className="mt-3 w-full text-[13px]">
-            <thead>
-              <tr className="border-b border-rule-strong">
-                <th className="py-1.5">Page</th>
-                <th>Conditions</th>
-                <th>Recorded</th>
-                <th className="text-right">Loads</th>
-                {SHOWN.map((m) => (
-                  <th key={m} className="pl-3 text-right">
-                    <Ask how={`${METRICS[m].how} Median of the loads.`}>{METRICS[m].short}</Ask>
-                  </th>
-                ))}
-                <th>
-                  <span className="sr-only">Delete</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody ref={list}>
-              {shown.map((r, i) => (
-                <Row key={r.id} recording={r} onFocus={() => setAt(i)} />
+          <div role="table" aria-label="Recordings" aria-rowcount={last.matching + 1} className="mt-3 text-[13px]">
+            <div
+              role="row"
+              aria-rowindex={1}
+              className="grid items-end gap-2 border-b border-rule-strong pb-1 font-semibold"
+              style={{ gridTemplateColumns: COLUMNS }}
+            >
+              {['Page', 'Conditions', 'Recorded', 'Loads'].map((name) => (
+                <span key={name} role="columnheader" className={name === 'Loads' ? 'text-right' : ''}>
+                  {name}
+                </span>
               ))}
-            </tbody>
-          </table>
-          {shown.length === 0 && <p className="mt-4 text-ink-2">No recording has all of these words.</p>}
+              {SHOWN.map((m) => (
+                <span key={m} role="columnheader" className="text-right">
+                  <Ask how={`${METRICS[m].how} Median of the loads that did not fail.`}>{METRICS[m].short}</Ask>
+                </span>
+              ))}
+              <span role="columnheader">
+                <span className="sr-only">Delete</span>
+              </span>
+            </div>
+            <div role="rowgroup" className="relative" style={{ height: list.getTotalSize() }}>
+              {items.map((item) => {
+                const recording = rows[item.index];
+                return (
+                  recording && (
+                    <Row
+                      key={recording.id}
+                      recording={recording}
+                      index={item.index}
+                      top={item.start - list.options.scrollMargin}
+                      onFocus={setAt}
+                    />
+                  )
+                );
+              })}
+            </div>
+          </div>
+          {rows.length === 0 && <p className="mt-4 text-ink-2">No recording has all of these words.</p>}
         </>
       )}
     </main>
   );
 }
 
-function Row({ recording: r, onFocus }: { recording: RecordingHead; onFocus: () => void }) {
+const ENDED = { recording: 'being made', cancelled: 'cancelled', broken_off: 'broken off', done: '' } as const;
+
+const Row = memo(function Row(props: {
+  recording: RecordingHead;
+  index: number;
+  top: number;
+  onFocus: (index: number) => void;
+}) {
+  const { recording: r, index } = props;
   const { remove, restore } = useRecordingChanges();
   const say = useNotice();
   const failed = r.loads.filter((l) => l.failed).length;
-  const to = `/recordings/${r.id}/glance`;
+  const firsts = r.loads.filter((l) => l.visit === 'first').length;
+  const notes = [
+    r.loads.some((l) => l.visit === 'return') && 'and return',
+    failed > 0 && `${failed} failed`,
+    ENDED[r.ended],
+  ].filter(Boolean);
   return (
-    <tr className="border-b border-rule hover:bg-soft/50">
-      <td className="max-w-[250px] py-1.5">
-        <Link to={to} onFocus={onFocus} className="block truncate font-semibold hover:text-accent">
+    <div
+      role="row"
+      aria-rowindex={index + 2}
+      className="absolute inset-x-0 grid items-center gap-2 border-b border-rule hover:bg-soft/50"
+      style={{ top: props.top, height: ROW, gridTemplateColumns: COLUMNS }}
+    >
+      <span role="cell" className="min-w-0">
+        <Link
+          id={`recording-${r.id}`}
+          to={`/recordings/${r.id}/glance`}
+          onFocus={() => props.onFocus(index)}
+          className="block truncate font-semibold hover:text-accent"
+        >
           {r.page}
         </Link>
         <span className="block truncate font-mono text-[12px] text-ink-2" title={r.url}>
           {r.url.replace(/^https?:\/\//, '')}
         </span>
-      </td>
-      <td className="pr-2">
+      </span>
+      <span role="cell" className="line-clamp-2 [overflow-wrap:anywhere]" title={r.conditions?.name}>
         {r.conditions?.name ?? (
           <span className="text-ink-2">{r.source === 'recording' ? 'not told' : r.source.replaceAll('_', ' ')}</span>
         )}
-      </td>
-      <td className="whitespace-nowrap pr-2">{day(r.recorded_at)}</td>
-      <td className="text-right">
-        {r.loads.filter((l) => l.visit === 'first').length || r.loads.length}
-        {r.loads.some((l) => l.visit === 'return') && (
-          <span className="block text-[12px] leading-tight text-ink-2">and return</span>
+        {r.blocked.length > 0 && (
+          <span className="block truncate text-[12px] text-ink-2" title={r.blocked.join(', ')}>
+            without {r.blocked.join(', ')}
+          </span>
         )}
-        {failed > 0 && <span className="block text-[12px] text-past">{failed} failed</span>}
-      </td>
+      </span>
+      <span role="cell" className="whitespace-nowrap">
+        {day(r.recorded_at)}
+      </span>
+      <span role="cell" className="text-right">
+        {firsts || r.loads.length}
+        {r.wanted_loads !== null && r.wanted_loads > firsts && ` of ${r.wanted_loads}`}
+        {notes.length > 0 && (
+          <span
+            className={`block truncate text-[12px] leading-tight ${failed || r.ended !== 'done' ? 'text-past' : 'text-ink-2'}`}
+            title={notes.join(', ')}
+          >
+            {failed || r.ended !== 'done' ? notes.slice(-1) : notes[0]}
+          </span>
+        )}
+      </span>
       {SHOWN.map((metric) => {
         const row = r.summary?.rows.find((x) => x.metric === metric);
         return (
-          <td key={metric} className="whitespace-nowrap pl-3 text-right">
+          <span key={metric} role="cell" className="whitespace-nowrap text-right">
             {row ? (
               <>
                 {metricText(metric, row.median)}
                 <span className={`block text-[12px] leading-tight ${TEXT[row.rating]}`}>{row.rating}</span>
               </>
             ) : (
-              <span className="text-ink-3" title="This file does not tell.">
+              <span className="text-ink-3" title="This is not known of it.">
                 –
               </span>
             )}
-          </td>
+          </span>
         );
       })}
-      <td className="pl-2 text-right">
+      <span role="cell" className="text-right">
         <button
           className="btn btn-quiet"
           aria-label={`Delete the recording of ${r.page}, ${day(r.recorded_at)}`}
@@ -170,10 +237,10 @@ function Row({ recording: r, onFocus }: { recording: RecordingHead; onFocus: () 
         >
           <Trash2 size={14} aria-hidden />
         </button>
-      </td>
-    </tr>
+      </span>
+    </div>
   );
-}
+});
 
 function ImportButton() {
   const input = useRef<HTMLInputElement>(null);

@@ -1,13 +1,17 @@
 import { useMemo } from 'react';
-import type { Analysis } from '../../api/types';
+import { useThread, type Analysis } from '../../api/queries';
 import { Ask } from '../../parts/Ask';
 import type { Span } from '../../parts/useSpan';
+import { useReading } from '../../shell/reading';
 
 const HEIGHT = 22;
+const NONE = { slice_ms: 1, received_bps: null, busy: null };
 
 /** Bandwidth in use and the main thread's load, on the rows' own time axis. */
 export function Lanes({ load, span, width }: { load: Analysis; span: Span; width: number }) {
-  const { slice_ms, received_bps, busy } = load.lanes;
+  const { recording, number } = useReading();
+  const { data } = useThread(recording.id, number);
+  const { slice_ms, received_bps, busy } = data?.lanes ?? NONE;
   const link = load.conditions?.down_bits ?? 0;
   const most = Math.max(link, ...(received_bps ?? [0]));
   const received = useMemo(
@@ -15,6 +19,8 @@ export function Lanes({ load, span, width }: { load: Analysis; span: Span; width
     [received_bps, slice_ms, span, width, most],
   );
   const work = useMemo(() => (busy ? area(busy, slice_ms, span, width, 1) : null), [busy, slice_ms, span, width]);
+  // Its place is kept, so that nothing moves when it comes.
+  if (!data) return <div style={{ height: 2 * HEIGHT + 2, width }} />;
   if (!received && !work) return null;
   const full = link ? `of ${(link / 1e6).toLocaleString('en')} Mbit/s` : `up to ${(most / 1e6).toFixed(1)} Mbit/s`;
   return (

@@ -1,12 +1,12 @@
 import { useMemo, useState } from 'react';
-import { useRecordings, useSiteWeight } from '../../api/queries';
+import { useRecent, useSiteWeight } from '../../api/queries';
 import type { RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { bytes, day, kB } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import { Trouble } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
-import { useReading } from '../../shell/RecordingFrame';
+import { useReading } from '../../shell/reading';
 
 /** The newest recording of each other page of the site, under the same conditions where there is one. */
 function usual(recordings: RecordingHead[], here: RecordingHead): number[] {
@@ -23,7 +23,7 @@ function usual(recordings: RecordingHead[], here: RecordingHead): number[] {
 /** Which file is on which page of the site, and what it costs over all of them. */
 export function SideBySide() {
   const { recording } = useReading();
-  const recordings = useRecordings();
+  const recordings = useRecent();
   const [chosenText, setChosen] = useParam('pages');
   const [all, setAll] = useState(false);
   const ids = useMemo(() => {

@@ -1,12 +1,14 @@
 import { useMemo, useState } from 'react';
 import { useDetail, useLoad } from '../../api/queries';
-import type { Analysis, RequestRow } from '../../api/types';
+import type { Analysis } from '../../api/queries';
+import type { RequestRow } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { bytes, kB, KINDS, plural } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import { NotKnown } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
-import { useReading } from '../../shell/RecordingFrame';
+import { ownerKey } from '../../parts/names';
+import { useReading } from '../../shell/reading';
 import { SideBySide } from './SideBySide';
 
 type By = 'owner' | 'domain' | 'kind';
@@ -137,6 +139,7 @@ function Sums({ load, unused }: { load: Analysis; unused: { unused_bytes: number
 }
 
 interface Strip {
+  key: string;
   name: string;
   rows: RequestRow[];
   sum: number;
@@ -151,14 +154,15 @@ function Strips({ load, by, measure, total }: { load: Analysis; by: By; measure:
     const groups = new Map<string, RequestRow[]>();
     for (const r of load.requests) {
       if (of(r) <= 0) continue;
-      const key = by === 'owner' ? r.owner.name : by === 'domain' ? (r.host ?? 'no host') : KINDS[r.kind].words;
+      const key = by === 'owner' ? ownerKey(r.owner) : by === 'domain' ? (r.host ?? 'no host') : KINDS[r.kind].words;
       const list = groups.get(key);
       if (list) list.push(r);
       else groups.set(key, [r]);
     }
     return [...groups]
-      .map(([name, rows]): Strip => ({
-        name,
+      .map(([key, rows]): Strip => ({
+        key,
+        name: by === 'owner' ? (rows[0]?.owner.name ?? key) : key,
         rows: rows.toSorted((a, b) => of(b) - of(a)),
         sum: rows.reduce((sum, r) => sum + of(r), 0),
       }))
@@ -172,13 +176,13 @@ function Strips({ load, by, measure, total }: { load: Analysis; by: By; measure:
     <section className="mt-3" aria-label={`Weight by ${by}`}>
       {shown.map((strip) => (
         <div
-          key={strip.name}
+          key={strip.key}
           className="grid grid-cols-[150px_64px_52px_minmax(0,1fr)] items-center gap-3 py-[2.5px] text-[13px]"
         >
           {by === 'owner' ? (
             <button
               className="truncate text-left hover:text-accent"
-              onClick={() => select({ kind: 'owner', name: strip.name })}
+              onClick={() => select({ kind: 'owner', owner: strip.key })}
             >
               {strip.name}
             </button>

@@ -1,0 +1,110 @@
+import { memo } from 'react';
+import type { Analysis } from '../../api/queries';
+import { bytes, ms, OUTCOMES, plural } from '../../parts/format';
+import { KindTag } from '../../parts/KindTag';
+import type { Span } from '../../parts/useSpan';
+import type { Reading } from '../../shell/reading';
+import { Bar, barInWords } from './Bar';
+import type { Column } from './columns';
+import type { Item, RowItem } from './items';
+import { GAP, ROW } from './layout';
+
+/** The element id of a request's row: the list says by it which row is active. */
+export const optionId = (request: number) => `request-${request}`;
+
+/** The head of a group, with its sums. */
+export function GroupHead({
+  item,
+  style,
+  load,
+}: {
+  item: Extract<Item, { head: string }>;
+  style: React.CSSProperties;
+  load: Analysis;
+}) {
+  const total = load.metrics.transferred_bytes;
+  return (
+    <div style={style} className="flex items-end gap-4 border-b border-rule-strong bg-paper px-1 pb-0.5 text-[13px]">
+      <strong className="truncate">{item.head}</strong>
+      <span className="text-ink-2">
+        {plural(item.count, 'request')}, {bytes(item.transferred)} over the line, {bytes(item.unpacked)} unpacked
+        {total ? `, ${((item.transferred / total) * 100).toFixed(1)} % of the load` : ''}, from {ms(item.from)} to{' '}
+        {ms(item.to)}
+      </span>
+    </div>
+  );
+}
+
+/** A request's row. It is drawn anew only when what it shows changes. */
+export const Row = memo(function Row(props: {
+  item: RowItem;
+  top: number;
+  template: string;
+  columns: Column[];
+  total: number;
+  on: boolean;
+  span: Span;
+  lane: number;
+  both: boolean;
+  select: Reading['select'];
+}) {
+  const { row, again, verdict } = props.item;
+  const pick = () => props.select({ kind: 'request', id: row.id });
+  const bad = row.failed || (row.status ?? 0) >= 400;
+  return (
+    <div
+      role="option"
+      id={optionId(row.id)}
+      aria-selected={props.on}
+      onClick={pick}
+      data-request={row.id}
+      style={{
+        position: 'absolute',
+        top: props.top,
+        height: ROW,
+        left: 0,
+        right: 0,
+        gridTemplateColumns: props.template,
+        gap: GAP,
+      }}
+      className={`grid cursor-pointer items-center border-b border-rule/60 text-[13px] ${props.on ? 'bg-soft' : 'hover:bg-soft/40'}`}
+    >
+      <span aria-hidden className="flex justify-center">
+        {row.on_path && <span className="h-2.5 w-2.5 rounded-full border-[2.5px] border-ink" />}
+      </span>
+      <KindTag kind={row.kind} />
+      <span className={`truncate ${bad ? 'text-past' : ''}`}>
+        {row.name}
+        {(row.status ?? 0) >= 300 && <span className="ml-1 text-[12px] text-ink-2">{row.status}</span>}
+      </span>
+      {props.columns.map((c) => (
+        <span key={c.id} className={`truncate ${c.right ? 'text-right' : 'text-ink-2'}`}>
+          {c.text(row, props.total)}
+        </span>
+      ))}
+      {props.both && (
+        <span
+          className="truncate text-[12px] text-ink-2"
+          title={verdict ? `${verdict.header ?? ''} ${verdict.why}` : ''}
+        >
+          {verdict ? OUTCOMES[verdict.outcome] : ''}
+        </span>
+      )}
+      {props.both ? (
+        <span className="flex flex-col">
+          <Bar row={row} span={props.span} width={props.lane} height={14} />
+          {again ? (
+            <span className="opacity-60">
+              <Bar row={again} span={props.span} width={props.lane} height={10} />
+            </span>
+          ) : (
+            <span className="block h-2.5" />
+          )}
+        </span>
+      ) : (
+        <Bar row={row} span={props.span} width={props.lane} />
+      )}
+      <span className="sr-only">{barInWords(row)}</span>
+    </div>
+  );
+});
