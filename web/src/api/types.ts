@@ -728,7 +728,11 @@ parts: LcpParts | null,
 /**
  * The path to it; the legs' lengths add up to LCP.
  */
-path: Array<Leg>, };
+path: Array<Leg>, 
+/**
+ * The finding whose fix would shorten each leg, by its key.
+ */
+leg_findings: Array<string | null>, };
 
 /**
  * LCP = TTFB + load delay + load duration + render delay.
@@ -1317,6 +1321,10 @@ released_ms: Millis | null, owner: Owner,
  */
 inserted: boolean, initiator: Initiator, redirected_from: RequestId | null, 
 /**
+ * The request that asked for it: the hop before it, or the file that its initiator names.
+ */
+asked_by: RequestId | null, 
+/**
  * Whether a leg of the path to the largest paint is about it.
  */
 on_path: boolean, failed: string | null, 
@@ -1588,7 +1596,7 @@ export type Standing = "on_path" | "beside_path" | "off_path" | "unknown";
 /**
  * What can be missing from a load.
  */
-export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking" | "samples" | "interactions" | "body_parts";
+export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking" | "samples" | "interactions" | "body_parts" | "completeness";
 
 /**
  * How a finding's figures were come by.

@@ -61,28 +61,26 @@ export function Frame(props: {
           {props.flags.join(', ')}
         </span>
       )}
-    <span
-      className="relative block h-full overflow-hidden border border-rule-strong bg-white"
-    >
-      <img
-        src={frameUrl(props.recording, props.load, props.frame.file)}
-        alt={props.label ?? `The screen at ${ms(props.frame.at_ms)}`}
-        className="block h-full w-full object-cover object-top"
-        loading="lazy"
-      />
-      {outline && outline.y < viewport.height && (
-        <span
-          className="absolute border border-dashed border-ink outline outline-1 outline-sheet"
-          style={{
-            left: per(Math.max(0, outline.x), viewport.width),
-            top: per(Math.max(0, outline.y), viewport.height),
-            width: per(right - Math.max(0, outline.x), viewport.width),
-            height: per(bottom - Math.max(0, outline.y), viewport.height),
-          }}
-          aria-hidden
+      <span className="relative block h-full overflow-hidden border border-rule-strong bg-white">
+        <img
+          src={frameUrl(props.recording, props.load, props.frame.file)}
+          alt={props.label ?? `The screen at ${ms(props.frame.at_ms)}`}
+          className="block h-full w-full object-cover object-top"
+          loading="lazy"
         />
-      )}
-    </span>
+        {outline && outline.y < viewport.height && (
+          <span
+            className="absolute border border-dashed border-ink outline outline-1 outline-sheet"
+            style={{
+              left: per(Math.max(0, outline.x), viewport.width),
+              top: per(Math.max(0, outline.y), viewport.height),
+              width: per(right - Math.max(0, outline.x), viewport.width),
+              height: per(bottom - Math.max(0, outline.y), viewport.height),
+            }}
+            aria-hidden
+          />
+        )}
+      </span>
     </span>
   );
 }

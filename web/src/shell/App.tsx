@@ -7,7 +7,7 @@ import { RecordingsView } from '../views/recordings/RecordingsView';
 import RequestsView from '../views/requests/RequestsView';
 import { HelpDialog } from './HelpDialog';
 import { LeftColumn } from './LeftColumn';
-import { RecordDialog } from './RecordDialog';
+import { RecordDialog } from './record/RecordDialog';
 import { RecordingFrame } from './RecordingFrame';
 import { TopBar } from './TopBar';
 import { useDrop } from './useDrop';

@@ -240,7 +240,7 @@ function ShiftMarks(props: {
             <rect x={x(s.at_ms) - 6} y={0} width={12} height={26} fill="transparent" />
             <path
               d={`M${x(s.at_ms) - 4} 26L${x(s.at_ms)} ${26 - Math.max(4, (s.score / most) * 22)}L${x(s.at_ms) + 4} 26Z`}
-              fill={s === props.shown ? 'var(--ink)' : 'var(--past)'}
+              fill={s === props.shown ? 'var(--ink)' : 'var(--ink-2)'}
             />
           </g>
         ),

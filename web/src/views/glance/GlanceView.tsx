@@ -3,7 +3,7 @@ import type { Analysis } from '../../api/queries';
 import type { MetricRow, RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { bytes, KINDS, METRICS, metricText, ms, plural } from '../../parts/format';
-import { Frame, frameAt, largestFrame } from '../../parts/FrameStrip';
+import { Frame, frameAt, frameFlags, largestFrame } from '../../parts/FrameStrip';
 import { RatedBar } from '../../parts/RatedBar';
 import { NotKnown } from '../../parts/states';
 import { timeEnd } from '../../parts/TimeAxis';
@@ -124,11 +124,13 @@ function Frames({ load, recording, number }: { load: Analysis; recording: Record
   }
   const outline = load.lcp?.rect ?? null;
   const shown = picked === null ? null : frames[picked];
+  const row = times.map((at) => frameAt(frames, at));
+  const flags = frameFlags(load, row);
   return (
     <section className="mt-4" aria-label="Frames">
-      <div className="flex items-end gap-3 overflow-x-auto pb-1">
+      <div className="flex items-end gap-3 overflow-x-auto pb-1 pt-[14px]">
         {times.map((at, i) => {
-          const frame = frameAt(frames, at);
+          const frame = row[i];
           if (!frame) return null;
           const isLargest = frame === largest && at >= (largest?.at_ms ?? Infinity);
           return (
@@ -144,10 +146,11 @@ function Frames({ load, recording, number }: { load: Analysis; recording: Record
                 viewport={viewport}
                 height={portrait ? 132 : 92}
                 outline={isLargest ? outline : null}
+                flags={flags[i] ?? []}
                 label={`The screen at ${ms(at)}${isLargest ? ', the largest element outlined' : ''}`}
               />
               {isLargest ? (
-                <strong className="text-past">{(at / 1000).toFixed(2)} s</strong>
+                <strong className="text-ink">{(at / 1000).toFixed(2)} s</strong>
               ) : (
                 `${(at / 1000).toFixed(1)} s`
               )}

@@ -138,7 +138,9 @@ function title(jobs: Job[] | null): string {
   if (!jobs || !only) return 'Recording';
   if (jobs.length > 1) {
     const left = jobs.filter((job) => !isOver(job)).length;
-    return left ? `Recording: ${jobs.length - left} of ${jobs.length} done` : `${plural(jobs.length, 'recording')}, all over`;
+    return left
+      ? `Recording: ${jobs.length - left} of ${jobs.length} done`
+      : `${plural(jobs.length, 'recording')}, all over`;
   }
   if (only.state === 'failed') return 'The recording failed';
   return only.state === 'cancelled' ? 'The recording was cancelled' : 'Recording';
@@ -152,7 +154,10 @@ function Outcome({ jobs }: { jobs: Job[] }) {
     <>
       {jobs.length === 1 && only?.state === 'failed' && (
         <p role="alert" className="mt-4 max-w-[640px] border-l-4 border-past bg-paper px-4 py-3">
-          {only.error} {kept ? `${plural(only.kept, 'load')} made before that ${only.kept === 1 ? 'is' : 'are'} kept.` : 'Nothing was kept of it.'}
+          {only.error}{' '}
+          {kept
+            ? `${plural(only.kept, 'load')} made before that ${only.kept === 1 ? 'is' : 'are'} kept.`
+            : 'Nothing was kept of it.'}
         </p>
       )}
       {jobs.length === 1 && only?.state === 'cancelled' && (
