@@ -22,13 +22,13 @@ const browser = await chromium.launch({
   args: ['--no-sandbox'],
 });
 try {
-  const recordings = await (await fetch(`${address}/api/recordings`)).json();
+  const { rows: recordings } = await (await fetch(`${address}/api/recordings`)).json();
   const of = (page, mobile) => recordings.find((r) => r.page === page && r.conditions.mobile === mobile).id;
   const phone = of('Home', true);
   const booking = of('Booking', false);
   const load = await (await fetch(`${address}/api/recordings/${phone}/loads/1`)).json();
-  for (const f of load.findings.filter((f) => f.fix.kind !== 'cache_longer').slice(0, 7)) {
-    const fix = { ...f.fix, owner: f.owner.name, on_path_ms: f.on_path_ms, finding_key: f.key, finding_title: f.title, recording: phone, load: 1 };
+  for (const f of load.findings.filter((f) => f.fix.edit.kind !== 'cache_longer').slice(0, 7)) {
+    const fix = { edit: f.fix.edit, owner: f.owner, on_path_ms: f.on_path_ms, finding_key: f.key, finding_title: f.title, recording: phone, load: 1 };
     await fetch(`${address}/api/sites/skerryline.test/plan/fixes`, {
       method: 'POST',
       headers: { 'content-type': 'application/json' },

@@ -1,12 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-
-/** Opens a demo recording of a page under some conditions; gives the path of its sections. */
-async function open(page: Page, kind: string, conditions: string): Promise<string> {
-  await page.goto('/recordings');
-  await page.getByRole('row', { name: new RegExp(`^${kind} .*${conditions}`) }).getByRole('link').last().click();
-  await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at');
-  return new URL(page.url()).pathname.replace(/\/glance$/, '');
-}
+import { expect, test } from '@playwright/test';
+import { open } from './open';
 
 test('requests: grouped, by chosen columns, in both visits, down to the body', async ({ page }) => {
   const here = await open(page, 'Home', 'Phone on the move');

@@ -1,11 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-
-/** Opens the demo's recording under some conditions. */
-async function open(page: Page, conditions: string) {
-  await page.goto('/recordings');
-  await page.getByRole('row', { name: new RegExp(`^Home .*${conditions}`) }).getByRole('link').last().click();
-  await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at');
-}
+import { expect, test } from '@playwright/test';
+import { open } from './open';
 
 test('from the demo to an ordered list of fixes, and a new recording', async ({ page }) => {
   const problems: string[] = [];
@@ -62,8 +56,8 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
 
   // Record again: as it is, and with the hero in the HTML, so that both are of this machine.
   await page.keyboard.press('r');
-  const record = page.getByRole('dialog', { name: 'Record a page' });
-  await record.getByLabel('Loads', { exact: true }).fill('1');
+  const record = page.getByRole('dialog', { name: 'Record pages' });
+  await record.getByLabel('Loads of each').fill('1');
   await record.getByLabel(/return visit/).uncheck();
   await record.getByRole('button', { name: 'Record one load' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at', { timeout: 90_000 });
@@ -96,17 +90,17 @@ test('a recording can be cancelled, and one that cannot be made says why', async
   // Keys are heard once the screen stands.
   await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
   await page.keyboard.press('r');
-  const record = page.getByRole('dialog', { name: 'Record a page' });
-  await record.getByLabel('Address').fill('ftp://www.skerryline.test/');
+  const record = page.getByRole('dialog', { name: 'Record pages' });
+  await record.getByLabel(/^Address/).fill('ftp://www.skerryline.test/');
   await record.getByRole('button', { name: /^Record/ }).click();
   await expect(record.getByRole('alert')).toContainText('only http and https can be recorded');
-  await record.getByLabel('Address').fill('http://no-such-host.skerryline.test/');
-  await record.getByLabel('Loads', { exact: true }).fill('1');
+  await record.getByLabel(/^Address/).fill('http://no-such-host.skerryline.test/');
+  await record.getByLabel('Loads of each').fill('1');
   await record.getByRole('button', { name: /^Record/ }).click();
   await expect(page.getByRole('alert')).toContainText('no-such-host.skerryline.test does not resolve', { timeout: 40_000 });
 
   await page.keyboard.press('r');
-  await record.getByLabel('Address').fill('http://www.skerryline.test/');
+  await record.getByLabel(/^Address/).fill('http://www.skerryline.test/');
   await record.getByRole('button', { name: /^Record/ }).click();
   await page.getByRole('button', { name: 'Cancel the recording' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('was cancelled');
@@ -160,7 +154,7 @@ test('a HAR of another maker gives a waterfall and says what it cannot tell', as
 
 test('every screen passes axe, by day and by night, and works by keyboard', async ({ page }) => {
   const { default: AxeBuilder } = await import('@axe-core/playwright');
-  await open(page, 'Home laptop');
+  await open(page, 'Home', 'Home laptop');
   const told: string[] = [];
   const here = new URL(page.url()).pathname.replace(/\/glance$/, '');
   for (const colorScheme of ['light', 'dark'] as const) {

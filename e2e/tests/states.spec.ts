@@ -1,12 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-
-/** Opens a demo recording of a page under some conditions; gives the path of its sections. */
-async function open(page: Page, kind: string, conditions: string): Promise<string> {
-  await page.goto('/recordings');
-  await page.getByRole('row', { name: new RegExp(`^${kind} .*${conditions}`) }).getByRole('link').last().click();
-  await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at');
-  return new URL(page.url()).pathname.replace(/\/glance$/, '');
-}
+import { expect, test } from '@playwright/test';
+import { open } from './open';
 
 function har(url: string, files: string[]): string {
   const entries = [url, ...files.map((f) => new URL(f, url).href)].map((address, i) => ({
@@ -169,4 +162,39 @@ test('colours stay as they were chosen', async ({ page }) => {
   expect(await paper()).not.toBe(day);
   await colours.click();
   await expect(colours).toHaveAccessibleName(/Colours: system/);
+});
+
+test('the waterfall is one tab stop, and keys go on after a click in it', async ({ page }) => {
+  const here = await open(page, 'Home', 'Home laptop');
+  await page.goto(`${here}/requests`);
+  const list = page.getByRole('listbox', { name: /waterfall/ });
+  await expect(list.getByRole('option').first()).toBeVisible();
+  expect(await list.locator('[tabindex="0"]').count()).toBeLessThanOrEqual(1);
+  await list.getByRole('option').nth(2).click();
+  const chosen = () => new URL(page.url()).searchParams.get('sel');
+  await expect.poll(chosen).not.toBeNull();
+  const clicked = chosen();
+  await page.keyboard.press('j');
+  await expect.poll(chosen).not.toBe(clicked);
+  await page.keyboard.press('5');
+  await expect(page).toHaveURL(/main-thread/);
+});
+
+test('going back puts the filter back, and the field does not write over it', async ({ page }) => {
+  const here = await open(page, 'Home', 'Home laptop');
+  await page.goto(`${here}/requests?filter=kind:script`);
+  const field = page.getByLabel('Filter requests by words and facts');
+  await expect(field).toHaveValue('kind:script');
+  await field.fill('kind:image');
+  await expect(page).toHaveURL(/kind(:|%3A)image/);
+  await page.keyboard.press('Escape');
+  await page.getByRole('link', { name: 'Phainon: all recordings' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Recordings');
+  await page.goBack();
+  await expect(field).toHaveValue('kind:image');
+  await page.keyboard.press('8');
+  await expect(page).toHaveURL(/findings/);
+  await page.goBack();
+  await expect(field).toHaveValue('kind:image');
+  await expect(page).toHaveURL(/kind(:|%3A)image/);
 });

@@ -13,7 +13,7 @@ function row(id: number, more: Partial<RequestRow>): RequestRow {
     sent_ms: id, first_byte_ms: id + 100, end_ms: id + 200, transferred_bytes: 1000, unpacked_bytes: 3000, cache: null, connection: 1,
     render_blocking: 'non_blocking', released_ms: null, owner: { name: 'site', kind: 'site' }, inserted: false,
     initiator: { kind: 'parser', url: null, line: null, stack: [] }, redirected_from: null, on_path: false, failed: null,
-    response_headers: [], has_body: false, picture: null, placement: null, ...more,
+    asked_by: null, has_body: false, picture: null, placement: null, ...more,
   };
 }
 
@@ -127,7 +127,7 @@ test('the chart draws every pixel that holds a bar, and no more pictures than pi
 test('a selection is read from the address as it was written to it', () => {
   const all: Selection[] = [
     null, { kind: 'request', id: 12 }, { kind: 'leg', index: 0 }, { kind: 'finding', key: 'standout http://a.test/x:y?z' },
-    { kind: 'task', index: 3 }, { kind: 'script', url: 'http://a.test:81/a.js' }, { kind: 'owner', name: 'deck-slider' }, { kind: 'fix', id: 7 },
+    { kind: 'task', index: 3 }, { kind: 'script', url: 'http://a.test:81/a.js' }, { kind: 'owner', owner: 'plugin deck-slider' }, { kind: 'fix', id: 7 },
   ];
   for (const selection of all) expect(parseSelection(selectionText(selection))).toEqual(selection);
   for (const odd of ['request:x', 'leg:1.5', 'nothing:4', '', ':']) expect(parseSelection(odd)).toBeNull();

@@ -2,6 +2,7 @@ import { expect, test } from '@playwright/test';
 import { bytes, day, kB, metricText, ms, plural } from '../../web/src/parts/format';
 import { placeText, shortName } from '../../web/src/parts/names';
 import { clampSpan, zoomAt } from '../../web/src/parts/useSpan';
+import { EMPTY, pageOf, pagesOf, repaired, requestOf, sizeOf } from '../../web/src/shell/record/request';
 
 test('times are written in ms under a second and in s from there', () => {
   expect(ms(840)).toBe('840 ms');
@@ -46,4 +47,38 @@ test('a stretch of time stays inside the load, and zooming keeps the moment unde
     expect(back.from).toBeCloseTo(from, 6);
     expect(back.to).toBeCloseTo(to, 6);
   }
+});
+
+test('the kind of a page follows its address', () => {
+  expect(pageOf('https://a.test/')).toBe('Home');
+  expect(pageOf('https://a.test/index.html?x=1')).toBe('Home');
+  expect(pageOf('https://a.test/where-we-sail/north_pier.html')).toBe('North pier');
+  expect(pageOf('https://a.test/100%')).toBe('100%');
+  expect(pageOf('https://a.te')).toBe('Home');
+  expect(pageOf('not an address')).toBe('');
+});
+
+test('lines of addresses become pages, by what was typed, named, known or guessed', () => {
+  const known = new Map([['https://a.test/b', 'Berths']]);
+  expect(pagesOf({ addresses: ' https://a.test/b \n\nPier = https://a.test/c\nhttps://a.test/d', page: 'Ignored' }, known)).toEqual([
+    { url: 'https://a.test/b', page: 'Berths' },
+    { url: 'https://a.test/c', page: 'Pier' },
+    { url: 'https://a.test/d', page: 'D' },
+  ]);
+  expect(pagesOf({ addresses: 'https://a.test/b', page: 'Typed' }, known)).toEqual([{ url: 'https://a.test/b', page: 'Typed' }]);
+  expect(pagesOf({ addresses: 'ftp://a.test/', page: '' })).toEqual([{ url: 'ftp://a.test/', page: 'Home' }]);
+  expect(pagesOf({ addresses: ' \n ', page: '' })).toEqual([]);
+});
+
+test('a form asks for every page under all of the conditions, presets with their distance', () => {
+  const own = { name: 'Lobby', width: 800, height: 600, pixel_ratio: 1, mobile: false, cpu_slowdown: 1, round_trip_ms: 0, down_bits: 0, up_bits: 0, distance: 'same_city' as const };
+  const form = { ...EMPTY, addresses: 'https://a.test/\nhttps://a.test/b', conditions: ['home-laptop', 'own:Lobby', 'own:Gone'], distance: 'across_an_ocean' as const, bodies: false, basic: 'u:p' };
+  const asked = requestOf(form, [own], new Map(), (url) => `${url}?fix=x`);
+  expect(asked.conditions).toEqual([{ preset: 'home-laptop', distance: 'across_an_ocean' }, own]);
+  expect(asked.pages.map((p) => p.url)).toEqual(['https://a.test/?fix=x', 'https://a.test/b?fix=x']);
+  expect(asked.no_bodies).toBe(true);
+  expect(asked.access?.basic).toBe('u:p');
+  expect(sizeOf({ ...form, conditions: ['home-laptop', 'own:Lobby'] })).toBe('4 recordings of 3 loads');
+  expect(sizeOf({ ...EMPTY, addresses: 'https://a.test/', loads: 1 })).toBe('one load');
+  expect(repaired('http://a.test/?a=1', ['hero', 'fonts'])).toBe('http://a.test/?a=1&fix=hero,fonts');
 });

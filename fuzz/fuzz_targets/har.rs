@@ -2,7 +2,7 @@
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
-use phainon_core::{ Prepared,NoBodies, analyse, document_view};
+use phainon_core::{NoBodies, Prepared, analyse, document_view};
 use phainon_formats::har;
 
 fuzz_target!(|bytes: &[u8]| {

@@ -3,7 +3,7 @@
 
 use libfuzzer_sys::fuzz_target;
 use phainon_core::profile::functions;
-use phainon_core::{ Prepared,Millis, NoBodies, Owners, analyse, tracks};
+use phainon_core::{Millis, NoBodies, Prepared, analyse, tracks};
 use phainon_formats::RawLoad;
 
 fuzz_target!(|bytes: &[u8]| {

@@ -10,7 +10,7 @@ use std::process::{Command, ExitCode, Stdio};
 const HELP: &str = "cargo xtask demo [ARGS]   set up, build, and serve the application with the demo's data
 cargo xtask test          set up, then formatting, lints, types and all tests, browser tests included
 cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
-cargo xtask demo-data     record the demo's archives anew from the stand-in (needs a quiet machine)
+cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
 cargo xtask bench         core and trace benches, the screens in a browser, what recording costs a load";
 
@@ -25,7 +25,7 @@ fn main() -> ExitCode {
         "demo" => demo(&rest),
         "test" => test(),
         "docs" => docs(),
-        "demo-data" => demo_data(),
+        "demo-data" => demo_data(&rest),
         "screenshots" => screenshots(),
         "bench" => bench(),
         _ => {
@@ -120,6 +120,11 @@ fn npm_ci(folder: &str) -> Done {
     std::fs::write(&mark, wanted).map_err(|e| format!("{}: {e}", mark.display()))
 }
 
+/// The program, with the features that the tests build it with.
+fn build() -> Done {
+    run(".", &cargo(), &["build", "--package", "phainon-server"])
+}
+
 fn demo(rest: &[String]) -> Done {
     // Without a browser the demo still shows everything recorded; only Record needs one.
     if browser().is_none()
@@ -127,8 +132,14 @@ fn demo(rest: &[String]) -> Done {
     {
         eprintln!("xtask: {why}\nThe demo starts without it; recording will need it.");
     }
+    if !root().join("web/node_modules").exists() || !root().join("target/debug/phainon").exists() {
+        println!(
+            "The first start builds everything: on two cores about a minute for what is installed and the front end, \
+             and about six for the program. Later starts take seconds."
+        );
+    }
     front_end()?;
-    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
+    build()?;
     let mut arguments = vec!["demo"];
     arguments.extend(rest.iter().map(String::as_str));
     run(".", "target/debug/phainon", &arguments)
@@ -172,9 +183,11 @@ const DEMO_PAGES: [(&str, &str, &[&str]); 4] = [
     ),
 ];
 
-fn demo_data() -> Done {
-    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
-    for (name, address, steps) in DEMO_PAGES {
+/// Records all of the demo, or the pages that are named.
+fn demo_data(only: &[String]) -> Done {
+    build()?;
+    let wanted = |name: &str| only.is_empty() || only.iter().any(|o| o.eq_ignore_ascii_case(name));
+    for (name, address, steps) in DEMO_PAGES.into_iter().filter(|page| wanted(page.0)) {
         for conditions in ["phone-on-the-move", "home-laptop"] {
             let out = format!("demo/{}-{conditions}.phainon.zip", name.to_lowercase());
             let mut arguments = vec!["record", address, "--page", name, "--loads", "3", "--return-visits"];
@@ -202,7 +215,7 @@ fn quiet_machine() {
 fn screenshots() -> Done {
     npm_ci("e2e")?;
     front_end()?;
-    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
+    build()?;
     run("e2e", "node", &["screenshots.mjs"])
 }
 
@@ -211,8 +224,8 @@ fn bench() -> Done {
     run(".", &cargo(), &["bench", "--package", "phainon-formats"])?;
     npm_ci("e2e")?;
     front_end()?;
-    run(".", &cargo(), &["build", "--package", "phainon-server"])?;
+    build()?;
     run("e2e", "node", &["bench.mjs"])?;
-    // Nothing here is computed: the work profile saves a build of the browser protocol's bindings.
+    // Nothing here is computed: the work profile saves a build.
     run(".", &cargo(), &["bench", "--profile", "dev", "--package", "phainon-recorder"])
 }

@@ -4,7 +4,7 @@
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use phainon_core::{
-    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PaintKind, RenderBlocking, Request,
+    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PaintKind, Prepared, RenderBlocking, Request,
     ResourceKind, Work, WorkKind, WorkName, analyse,
 };
 use std::hint::black_box;
@@ -67,10 +67,18 @@ fn benches(c: &mut Criterion) {
     for (requests, tasks) in [(60, 2_000), (500, 10_000), (2_000, 50_000)] {
         let load = load(requests, tasks);
         group.bench_with_input(
-            BenchmarkId::from_parameter(format!("{requests} requests, {tasks} tasks")),
+            BenchmarkId::new("prepare", format!("{requests} requests, {tasks} tasks")),
             &load,
             |b, load| {
-                b.iter(|| black_box(analyse(black_box(load), &NoBodies)));
+                b.iter(|| black_box(Prepared::plain(black_box(load.clone()))));
+            },
+        );
+        let prepared = Prepared::plain(load);
+        group.bench_with_input(
+            BenchmarkId::new("prepared", format!("{requests} requests, {tasks} tasks")),
+            &prepared,
+            |b, prepared| {
+                b.iter(|| black_box(analyse(black_box(prepared), &NoBodies)));
             },
         );
     }

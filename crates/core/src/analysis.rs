@@ -1,7 +1,7 @@
 //! Everything that is computed from one load, in the shape in which the command line and the API give it.
 
 use crate::checks::{CheckContext, Finding, run_checks};
-use crate::words::{SaidFinding, say_finding};
+use crate::words::{SaidFinding, SaidLeg, say_finding, say_leg};
 use crate::main_thread::{MainThread, main_thread};
 use crate::metrics::{
     DomainShare, LcpParts, Metric, Metrics, Placement, Ruler, WeightShare, by_domain, by_kind, lcp_parts, metrics,
@@ -9,9 +9,10 @@ use crate::metrics::{
 };
 use crate::path::{Leg, path_to_largest};
 use crate::{
-    Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Header, Initiator, Interaction, Lanes,
+    Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Initiator, Interaction, Lanes,
     Load, Millis, Missing, Moved, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
     ResourceKind, ScreenFrame, Settings, Source, UserTiming, Visit, forced, handlers, interactions, lanes, render_blockers,
+    server_timing,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -24,10 +25,10 @@ pub const ANALYSIS_VERSION: u32 = 4;
 /// What the largest paint was.
 pub use crate::paint::PaintKind as LcpKind;
 
-/// The largest element and the way to it.
+/// The largest element and the way to it, in legs without words or, `L` being [`SaidLeg`], with.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
-pub struct LargestPaint {
+#[ts(export_to = "types.ts", concrete(L = SaidLeg))]
+pub struct LargestPaint<L = Leg> {
     /// Text or a picture.
     pub kind: LcpKind,
     /// A CSS selector that finds the element, where it could be resolved.
@@ -49,7 +50,7 @@ pub struct LargestPaint {
     /// The four published parts of LCP, where TTFB is known.
     pub parts: Option<LcpParts>,
     /// The path to it; the legs' lengths add up to LCP.
-    pub path: Vec<Leg>,
+    pub path: Vec<L>,
     /// The finding whose fix would shorten each leg, by its key.
     pub leg_findings: Vec<Option<String>>,
 }
@@ -142,11 +143,12 @@ pub struct ShiftRow {
     pub moved: Vec<Moved>,
 }
 
-/// Everything computed from one load, but its requests and its main thread.
+/// Everything computed from one load, but its requests and its main thread. Findings and legs are
+/// facts; [`Analysis::said`] gives them words.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts", rename = "Overview")]
+#[ts(export_to = "types.ts", rename = "LoadOverview", concrete(F = SaidFinding, L = SaidLeg))]
 #[allow(missing_docs)]
-pub struct Analysis {
+pub struct Analysis<F = Finding, L = Leg> {
     /// Which version of the core computed it, and with which settings.
     pub analysis_version: u32,
     pub settings: String,
@@ -165,16 +167,15 @@ pub struct Analysis {
     pub metrics: Metrics,
     /// Each known metric on its ruler.
     pub rulers: Vec<Ruler>,
-    pub lcp: Option<LargestPaint>,
+    pub lcp: Option<LargestPaint<L>>,
     pub render_blocking: Vec<RenderBlocker>,
     pub main_thread: Option<MainThread>,
     pub owners: Vec<OwnerAccount>,
     pub weight: Vec<WeightShare>,
     pub domains: Vec<DomainShare>,
     pub interactions: Vec<Interaction>,
-    /// What was found, as facts; handed out with words.
-    #[ts(skip)]
-    pub findings: Vec<Finding>,
+    /// What was found.
+    pub findings: Vec<F>,
     /// The rows of the waterfall: a part of their own.
     #[serde(skip)]
     #[ts(skip)]
@@ -210,22 +211,52 @@ pub struct ThreadDetail {
     pub handlers: Vec<HandlerRow>,
 }
 
-/// An analysis as it is handed out: its findings with their words.
-#[derive(Debug, Clone, PartialEq, Serialize, TS)]
-#[ts(export_to = "types.ts", rename = "LoadOverview")]
-pub struct SaidAnalysis<'a> {
-    #[serde(flatten)]
-    #[ts(flatten)]
-    analysis: &'a Analysis,
-    /// What was found.
-    findings: Vec<SaidFinding>,
+/// An analysis as it is handed out: its findings and its path with their words.
+pub type SaidAnalysis = Analysis<SaidFinding, SaidLeg>;
+
+impl LargestPaint {
+    fn said(self) -> LargestPaint<SaidLeg> {
+        let Self { kind, selector, tag, snippet, url, request, rect, size, owner, parts, path, leg_findings } = self;
+        let path = path.iter().map(say_leg).collect();
+        LargestPaint { kind, selector, tag, snippet, url, request, rect, size, owner, parts, path, leg_findings }
+    }
 }
 
 impl Analysis {
     /// With words.
     #[must_use]
-    pub fn said(&self) -> SaidAnalysis<'_> {
-        SaidAnalysis { analysis: self, findings: self.findings.iter().map(say_finding).collect() }
+    pub fn said(self) -> SaidAnalysis {
+        Analysis {
+            lcp: self.lcp.map(LargestPaint::said),
+            findings: self.findings.iter().map(say_finding).collect(),
+            analysis_version: self.analysis_version,
+            settings: self.settings,
+            url: self.url,
+            title: self.title,
+            source: self.source,
+            visit: self.visit,
+            conditions: self.conditions,
+            browser: self.browser,
+            started_at: self.started_at,
+            end_ms: self.end_ms,
+            cut_off: self.cut_off,
+            metrics: self.metrics,
+            rulers: self.rulers,
+            render_blocking: self.render_blocking,
+            main_thread: self.main_thread,
+            owners: self.owners,
+            weight: self.weight,
+            domains: self.domains,
+            interactions: self.interactions,
+            requests: self.requests,
+            thread: self.thread,
+            shifts: self.shifts,
+            frames: self.frames,
+            server_timing: self.server_timing,
+            observed: self.observed,
+            missing: self.missing,
+            notes: self.notes,
+        }
     }
 }
 
@@ -479,65 +510,4 @@ fn accounts(
             .then(b.transferred_bytes.cmp(&a.transferred_bytes))
     });
     accounts
-}
-
-/// Reads every `Server-Timing` header (W3C Server Timing: `name;dur=53.2;desc="…"`, comma-separated).
-/// What cannot be read is passed over.
-#[must_use]
-pub fn server_timing(headers: &[Header]) -> Vec<crate::ServerTiming> {
-    let mut found = Vec::new();
-    for header in headers.iter().filter(|h| h.name.eq_ignore_ascii_case("server-timing")) {
-        for entry in split_outside_quotes(&header.value, ',').into_iter().take(500) {
-            let mut parts = split_outside_quotes(entry, ';').into_iter();
-            let name = parts.next().unwrap_or("").trim();
-            if name.is_empty() {
-                continue;
-            }
-            let mut timing = crate::ServerTiming { name: name.to_owned(), duration_ms: None, description: None };
-            for part in parts {
-                let Some((key, value)) = part.split_once('=') else { continue };
-                let value = value.trim().trim_matches('"');
-                match key.trim().to_ascii_lowercase().as_str() {
-                    "dur" => {
-                        timing.duration_ms =
-                            value.parse::<f64>().ok().filter(|v| v.is_finite() && *v >= 0.0).map(Millis)
-                    }
-                    "desc" => timing.description = Some(value.to_owned()),
-                    _ => {}
-                }
-            }
-            found.push(timing);
-        }
-    }
-    found
-}
-
-fn split_outside_quotes(text: &str, separator: char) -> Vec<&str> {
-    let (mut parts, mut start, mut quoted) = (Vec::new(), 0, false);
-    for (at, c) in text.char_indices() {
-        if c == '"' {
-            quoted = !quoted;
-        } else if c == separator && !quoted {
-            parts.push(&text[start..at]);
-            start = at + c.len_utf8();
-        }
-    }
-    parts.push(&text[start..]);
-    parts
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn server_timing_is_read_as_the_standard_writes_it() {
-        let header =
-            Header { name: "Server-Timing".into(), value: r#"db;dur=53.2, cache;desc="a, b;c";dur=x, ;, bare"#.into() };
-        let read = server_timing(&[header]);
-        assert_eq!(read.len(), 3);
-        assert_eq!(read[0].duration_ms, Some(Millis(53.2)));
-        assert_eq!((read[1].description.as_deref(), read[1].duration_ms), (Some("a, b;c"), None));
-        assert_eq!(read[2].name, "bare");
-    }
 }

@@ -48,6 +48,7 @@ mod request;
 mod resource_key;
 mod return_visit;
 mod runs;
+mod server_timing;
 mod settings;
 mod tracks;
 mod units;
@@ -57,7 +58,6 @@ mod work_columns;
 
 pub use analysis::{
     ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, SaidAnalysis, ShiftRow, ThreadDetail, analyse,
-    server_timing,
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
@@ -82,6 +82,7 @@ pub use request::{
 pub use resource_key::ResourceKey;
 pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};
 pub use runs::name_runs;
+pub use server_timing::server_timing;
 pub use settings::{Settings, Target};
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};
 pub use units::{Bytes, Millis};

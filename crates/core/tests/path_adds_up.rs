@@ -13,8 +13,8 @@ use proptest::prelude::*;
 fn check(legs: &[Leg], paint: Millis) {
     let mut at = Millis::ZERO;
     for leg in legs {
-        assert_eq!(leg.from_ms, at, "a gap or overlap before “{}”", leg.title);
-        assert!(leg.to_ms > leg.from_ms, "an empty leg: “{}”", leg.title);
+        assert_eq!(leg.from_ms, at, "a gap or overlap before {:?}", leg.fact);
+        assert!(leg.to_ms > leg.from_ms, "an empty leg: {:?}", leg.fact);
         at = leg.to_ms;
     }
     assert!((at - paint).0.abs() < 1e-6, "the path ends at {at:?}, the paint is at {paint:?}");

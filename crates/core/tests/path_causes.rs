@@ -4,7 +4,8 @@
 
 mod site;
 
-use phainon_core::path::{Leg, path_to_first_paint, path_to_largest};
+use phainon_core::path::{Leg, LegFact, path_to_first_paint, path_to_largest};
+use phainon_core::words::leg_title;
 use phainon_core::{ Prepared,
     EditKind, Initiator, InitiatorKind, Millis, PageChange, PageFacts, PageImage, RenderBlocking, RequestId,
     ResourceKind, TimerInstall, WorkName, name_runs,
@@ -87,7 +88,7 @@ fn a_background_that_only_its_sheet_names() {
     let legs = site.path();
     assert_eq!(told(&legs[4]), "380 StyleFound base.css");
     assert_eq!(legs[4].fixes, [EditKind::Preload]);
-    assert!(legs[4].title.contains("sea.jpg is found through base.css"), "{}", legs[4].title);
+    assert_eq!(leg_title(&legs[4].fact), "sea.jpg is found through base.css");
 }
 
 #[test]
@@ -283,7 +284,7 @@ fn a_connection_of_its_own_and_a_full_main_thread() {
             "1270 Render",
         ]
     );
-    assert!(legs[3].sentence.contains("with TLS"));
+    assert!(matches!(legs[3].fact, LegFact::Connects { tls: true, .. }));
     assert_eq!(legs[3].fixes, [EditKind::Preconnect]);
     assert_eq!(legs[6].fixes, [EditKind::SplitTask, EditKind::DelayScript]);
 }
@@ -374,7 +375,7 @@ fn text_whose_font_never_comes_and_a_paint_that_nothing_explains() {
     site.paints(3280.0, None);
     let legs = site.path();
     assert_eq!(told(&legs[legs.len() - 2]), "3250 Wait letters.woff2");
-    assert!(legs[legs.len() - 2].title.contains("does not come"));
+    assert!(matches!(legs[legs.len() - 2].fact, LegFact::FontGivenUp { .. }));
 
     // Without the font nothing that was recorded explains the wait, and nothing is made up.
     site.0.requests.pop();

@@ -4,7 +4,7 @@ use crate::network::{self, NetworkFacts};
 use crate::trace::{self, Wanted};
 use crate::{FormatError, NetworkLog, pictures};
 use phainon_core::{
-    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, RequestId, ScreenFrame,
+    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, ScreenFrame,
     Source, Subject, Visit,
 };
 use serde::{Deserialize, Serialize};
@@ -439,23 +439,6 @@ fn align(requests: &mut [Request], seen: &[Request]) {
             *time = time.map(|t| t + by);
         }
     }
-}
-
-/// Gives requests their ids again after sorting by start, and mends what pointed to them.
-pub(crate) fn renumber(mut requests: Vec<Request>) -> Vec<Request> {
-    requests.sort_by(|a, b| a.start.order(&b.start).then(a.id.cmp(&b.id)));
-    let places: HashMap<RequestId, u32> =
-        requests.iter().zip(0u32..).map(|(request, place)| (request.id, place)).collect();
-    for (request, place) in requests.iter_mut().zip(0u32..) {
-        request.id = RequestId(place);
-        // A redirect leads forward: anything else is a mistake of the file.
-        request.redirected_from = request
-            .redirected_from
-            .and_then(|from| places.get(&from).copied())
-            .filter(|from| *from < place)
-            .map(RequestId);
-    }
-    requests
 }
 
 #[cfg(test)]

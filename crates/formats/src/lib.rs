@@ -26,6 +26,7 @@ mod manifest;
 pub mod network;
 mod open;
 mod pictures;
+mod renumber;
 pub mod trace;
 mod unpack;
 

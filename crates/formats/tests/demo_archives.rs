@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
+use phainon_core::words::leg_title;
 use phainon_core::{ Prepared,Analysis, PaintKind, analyse};
 use phainon_formats::{Opened, archive, har, open};
 
@@ -33,7 +34,7 @@ fn the_largest_element_is_the_hero_and_a_script_inserted_it() {
             assert_eq!(lcp.selector.as_deref(), Some("img.deck-hero"));
             assert_eq!(lcp.url.as_deref(), Some("http://static.skerryline.test/media/hero-marlin-bay.jpg"));
             assert_eq!(lcp.owner.name, "deck-slider");
-            let by_script = lcp.path.iter().any(|leg| leg.title == "slider.js runs, then asks for hero-marlin-bay.jpg");
+            let by_script = lcp.path.iter().any(|leg| leg_title(&leg.fact) == "slider.js runs, then asks for hero-marlin-bay.jpg");
             assert!(by_script, "{name}: {:#?}", lcp.path);
         }
     }

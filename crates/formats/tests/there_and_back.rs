@@ -144,6 +144,7 @@ proptest! {
             browser: None,
             recorded_at: Some(START.into()),
             machine: None,
+            blocked: Vec::new(),
             loads: vec![ManifestLoad { visit: load.visit, failed: failed.clone() }],
         };
         let bytes = archive::write(&manifest, &[(&raw, Some(&load))], &bodies, None).unwrap();

@@ -213,12 +213,12 @@ fn timers_handlers_and_forced_layout_name_their_lines() {
         at("Layout", "X", 101.0, 5.0, json!({"beginData": {"frame": "F"}})),
     ]);
     let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
-    let timer = &analysis.handlers[0];
+    let timer = &analysis.thread.handlers[0];
     assert_eq!((&*timer.what, timer.runs, timer.timeout_ms), ("timer", 1, Some(Millis(50.0))));
     let by = timer.by.as_ref().unwrap();
     assert_eq!((&*by.function, by.line), ("poll", Some(12)), "who set it, not what it runs");
-    assert_eq!(analysis.forced.len(), 1, "the frame's own layout was not forced");
-    let forced = &analysis.forced[0];
+    assert_eq!(analysis.thread.forced.len(), 1, "the frame's own layout was not forced");
+    let forced = &analysis.thread.forced[0];
     assert_eq!((forced.times, forced.layout_ms, forced.style_ms), (2, Millis(3.0), Millis(2.0)));
     assert_eq!(forced.by.line, Some(12));
 }

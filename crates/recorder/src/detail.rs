@@ -96,10 +96,10 @@ fn whole(value: &Value) -> u32 {
 /// A phone's screen has many times the pixels that the picture is shown at.
 fn smaller(picture: Vec<u8>) -> Vec<u8> {
     let Ok(decoded) = image::load_from_memory_with_format(&picture, image::ImageFormat::Jpeg) else { return picture };
-    if decoded.width() <= 640 {
+    if decoded.width() <= 480 {
         return picture;
     }
-    let small = decoded.resize(640, 4_000, image::imageops::FilterType::Triangle).into_rgb8();
+    let small = decoded.resize(480, 4_000, image::imageops::FilterType::Triangle).into_rgb8();
     let mut bytes = Vec::new();
     match image::codecs::jpeg::JpegEncoder::new_with_quality(&mut bytes, 60).encode_image(&small) {
         Ok(()) => bytes,

@@ -95,7 +95,7 @@ impl<'a> Watcher<'a> {
             self.client.call(Some(&self.tab.session), "Tracing.start", config, CALL).await?;
         }
         if self.job.instruments.frames {
-            let cast = json!({"format": "jpeg", "quality": 48, "maxWidth": 440, "maxHeight": 660, "everyNthFrame": 1});
+            let cast = json!({"format": "jpeg", "quality": 44, "maxWidth": 440, "maxHeight": 560, "everyNthFrame": 1});
             self.client.call(Some(&self.tab.session), "Page.startScreencast", cast, CALL).await?;
         }
         self.job.stage(Stage::Connecting, 0, None);

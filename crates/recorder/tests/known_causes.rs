@@ -156,7 +156,7 @@ async fn the_path_names_what_each_page_waits_for() {
             Cause::Lazy => largest.path.iter().any(|leg| leg.cause == Cause::Lazy),
             _ => has(&largest.path, cause, file, least),
         };
-        assert!(found, "{name}: {:#?}", largest.path.iter().map(|l| (&l.title, l.length())).collect::<Vec<_>>());
+        assert!(found, "{name}: {:#?}", largest.path.iter().map(|l| (&l.fact, l.length())).collect::<Vec<_>>());
         let unexplained = largest.path.iter().filter(|l| l.cause == Cause::Unknown).map(|l| l.length().0).sum::<f64>();
         assert!(unexplained < 50.0, "{name}: {unexplained} ms are not explained");
     }

@@ -193,7 +193,7 @@ async fn a_page_in_another_encoding_keeps_its_own_bytes() {
 async fn a_shift_in_an_inner_frame_counts_with_its_share() {
     let _turn = TURN.lock().await;
     let (_, load) = load("/shifts").await;
-    let metrics = phainon_core::metrics::metrics(&load);
+    let metrics = phainon_core::metrics::metrics(&load, &phainon_core::Settings::default());
     let [shift] = load.shifts.as_slice() else { panic!("{:?}", load.shifts) };
     assert!(shift.inner && shift.score > 0.03, "{shift:?}");
     assert_eq!((metrics.cls, metrics.cls_main_frame), (Some(shift.score), Some(0.0)));
@@ -207,7 +207,7 @@ async fn a_click_belongs_to_the_user_and_not_to_the_load() {
     wanted.steps = Step::parse_all("click #go").unwrap();
     let load = recorded(&wanted).await.loads[0].assemble().unwrap();
     assert!(load.work.iter().any(|w| w.duration > Millis(350.0)), "the handler keeps the main thread");
-    let metrics = phainon_core::metrics::metrics(&load);
+    let metrics = phainon_core::metrics::metrics(&load, &phainon_core::Settings::default());
     assert!(metrics.tbt_ms.unwrap() < Millis(200.0), "{:?}", metrics.tbt_ms);
     assert!(metrics.tti_ms.unwrap() < load.acted.unwrap(), "{:?} {:?}", metrics.tti_ms, load.acted);
     assert!(metrics.inp_ms.unwrap() > Millis(350.0));

@@ -8,6 +8,7 @@ use axum::http::StatusCode;
 use axum::response::Html;
 use axum::routing::get;
 use phainon_core::profile::functions;
+use phainon_core::words::leg_title;
 use phainon_core::{ Prepared,Analysis, Load, Millis, NoBodies, Outcome, Owners, Visit, analyse, preset, return_visit};
 use phainon_recorder::{RecordError, RecordRequest, Recording, Stage, Step, record_whole};
 use phainon_standin::{HOME, StandIn};
@@ -73,7 +74,7 @@ async fn figures_agree_with_the_page_and_repairing_the_hero_helps() {
         assert!((analysis.metrics.cls.unwrap() - told.cls.unwrap()).abs() <= 0.001);
         assert_eq!(analysis.lcp.as_ref().unwrap().selector.as_deref(), Some("img.deck-hero"));
     }
-    let path = |a: &Analysis| a.lcp.as_ref().unwrap().path.iter().map(|leg| leg.title.clone()).collect::<Vec<_>>();
+    let path = |a: &Analysis| a.lcp.as_ref().unwrap().path.iter().map(|leg| leg_title(&leg.fact)).collect::<Vec<_>>();
     let inserted = |a: &&Analysis| path(a).iter().any(|title| title.starts_with("slider.js runs, then asks for"));
     let paths = || befores.iter().chain(&afters).map(path).collect::<Vec<_>>();
     let before = befores.iter().find(inserted).unwrap_or_else(|| panic!("no path names the insertion: {:#?}", paths()));
@@ -267,8 +268,8 @@ async fn a_recording_in_depth_has_both_visits_an_interaction_and_used_code() {
     assert_eq!(first.interactions.len(), 2, "{:?}", first.interactions);
     assert_eq!(first.interactions[0].selector.as_deref(), Some("#more"));
     assert!(first.metrics.inp_ms.unwrap() > Millis(20.0), "the handler works for a while");
-    assert!(first.forced.iter().any(|f| &*f.by.function == "layBerths"), "{:?}", first.forced);
-    assert!(first.handlers.iter().any(|h| h.by.as_ref().is_some_and(|b| &*b.function == "onMore")));
+    assert!(first.thread.forced.iter().any(|f| &*f.by.function == "layBerths"), "{:?}", first.thread.forced);
+    assert!(first.thread.handlers.iter().any(|h| h.by.as_ref().is_some_and(|b| &*b.function == "onMore")));
     assert!(first.metrics.speed_index_ms.unwrap() >= first.metrics.fcp_ms.unwrap() - Millis(100.0));
     let profile = one.profile.as_ref().unwrap();
     let owners = Owners::of(one, &[]);

@@ -1,9 +1,10 @@
 //! The JSON API under `/api`.
 
 use crate::error::Problem;
-use crate::jobs::{Job, Wanted};
-use crate::rereading::{self, Rereading};
-use crate::state::{State, apart};
+use crate::job_list::Job;
+use crate::jobs::{self, Wanted};
+use crate::rereading;
+use crate::state::{Rereading, State, apart};
 use axum::body::Body;
 use axum::extract::{DefaultBodyLimit, Multipart, Path, Query, State as Shared};
 use axum::http::{HeaderMap, StatusCode, header};
@@ -236,7 +237,7 @@ async fn export_archive(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer
 }
 
 async fn export_har(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
-    let load = app.load(id, number).await?;
+    let load = rereading::prepared(&app, id, number).await?;
     let state = app.clone();
     let bytes = apart(move || {
         let body = |hash: &str| state.store.body(hash).ok().flatten();
@@ -407,7 +408,7 @@ async fn start_job(Shared(app): Shared<App>, Json(asked): Json<JobRequest>) -> A
     let runtime = tokio::runtime::Handle::current();
     apart(move || {
         let _in = runtime.enter();
-        Ok(Json(state.jobs.start(&state, wanted)?))
+        Ok(Json(jobs::start(&state, wanted)?))
     })
     .await
 }
@@ -425,7 +426,7 @@ async fn follow_batch(
     Shared(app): Shared<App>,
     Path(id): Path<u64>,
 ) -> Answer<Sse<impl Stream<Item = Result<Event, Infallible>>>> {
-    let states = app.jobs.follow(app.clone(), id)?.map(|jobs| Ok(Event::default().json_data(&jobs).unwrap_or_default()));
+    let states = app.jobs.follow(id)?.map(|jobs| Ok(Event::default().json_data(&jobs).unwrap_or_default()));
     Ok(Sse::new(states).keep_alive(KeepAlive::default()))
 }
 

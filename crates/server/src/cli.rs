@@ -7,7 +7,7 @@ use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::metrics::Metric;
-use phainon_core::words::finding_title;
+use phainon_core::words::{finding_title, leg_title};
 use phainon_core::{Analysis, Conditions, Millis, PRESETS, Visit, preset};
 use phainon_formats::{archive, open_together};
 use phainon_recorder::{
@@ -190,7 +190,7 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
         crate::demo::import(&state).await.map_err(|e| e.to_string())?;
     }
     tokio::spawn(crate::rereading::reread(state.clone()));
-    state.jobs.resume(&state).map_err(|e| e.to_string())?;
+    crate::jobs::resume(&state).map_err(|e| e.to_string())?;
     let listener = serve::bind(SocketAddr::new(given.listen, given.port)).await?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
     println!("Phainon is at http://{address}/ (data in {})", directory.display());
@@ -425,7 +425,7 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
             of: reading.loads.len(),
             failed: chosen.1.failed.as_deref(),
             summary: reading.summary.as_ref(),
-            analysis: analysis.said(),
+            analysis: analysis.clone().said(),
             requests: &analysis.requests,
             thread: &analysis.thread,
         })
@@ -454,7 +454,7 @@ struct Printed<'a> {
     failed: Option<&'a str>,
     summary: Option<&'a phainon_core::RecordingSummary>,
     #[serde(flatten)]
-    analysis: phainon_core::SaidAnalysis<'a>,
+    analysis: phainon_core::SaidAnalysis,
     requests: &'a [phainon_core::RequestRow],
     #[serde(flatten)]
     thread: &'a phainon_core::ThreadDetail,
@@ -556,7 +556,7 @@ fn print_analysis(analysis: &Analysis) {
             lcp.url.as_deref().unwrap_or("")
         );
         for leg in &lcp.path {
-            println!("  {:>8}  {:<48} {}", leg.length().text(), leg.title, leg.owner.name);
+            println!("  {:>8}  {:<48} {}", leg.length().text(), leg_title(&leg.fact), leg.owner.name);
         }
     }
     if !analysis.findings.is_empty() {

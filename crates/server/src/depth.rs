@@ -48,7 +48,7 @@ async fn draw(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) ->
         Some(packed) => apart(move || Ok(packed.bytes()?)).await?,
         // Without a main thread there is nothing to draw.
         None => {
-            let load = app.load(id, number).await?;
+            let load = rereading::prepared(&app, id, number).await?;
             apart(move || Ok(tracks(&load).to_bytes())).await?
         }
     };
@@ -66,7 +66,7 @@ async fn by_function(
     Path((id, number)): Path<(i64, u32)>,
     Query(span): Query<Span>,
 ) -> Answer<Json<Functions>> {
-    let load = app.load(id, number).await?;
+    let load = rereading::prepared(&app, id, number).await?;
     let from = Millis(span.from.filter(|v| v.is_finite()).unwrap_or(0.0));
     let to = Millis(span.to.filter(|v| v.is_finite()).unwrap_or(f64::MAX));
     apart(move || {
@@ -96,7 +96,7 @@ async fn kept_body(app: &App, id: i64, load: &Prepared, request: u32) -> Answer<
 }
 
 async fn document(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Json<DocumentView>> {
-    let load = app.load(id, number).await?;
+    let load = rereading::prepared(&app, id, number).await?;
     let document = load
         .load
         .document()
@@ -127,7 +127,7 @@ pub struct BodyText {
 }
 
 async fn body(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Json<BodyText>> {
-    let load = app.load(id, number).await?;
+    let load = rereading::prepared(&app, id, number).await?;
     let (request, body) = kept_body(&app, id, &load, request).await?;
     let bytes = body.len();
     // What holds zeros is no text, whatever it is called.
@@ -157,14 +157,14 @@ pub struct Headers {
 }
 
 async fn headers(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Json<Headers>> {
-    let load = app.load(id, number).await?;
+    let load = rereading::prepared(&app, id, number).await?;
     let missing = || Problem::new(StatusCode::NOT_FOUND, format!("This load has no request {request}."));
     let request = load.load.request(RequestId(request)).ok_or_else(missing)?;
     Ok(Json(Headers { request: request.request_headers.clone(), response: request.response_headers.clone() }))
 }
 
 async fn picture(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Response> {
-    let load = app.load(id, number).await?;
+    let load = rereading::prepared(&app, id, number).await?;
     let (request, body) = kept_body(&app, id, &load, request).await?;
     let mime = request.mime.unwrap_or_default();
     let mime = mime.split(';').next().unwrap_or("").trim().to_ascii_lowercase();
@@ -194,8 +194,8 @@ async fn visits(
     Path(id): Path<i64>,
     Query(pair): Query<Visits>,
 ) -> Answer<Json<SaidVisit>> {
-    let first = app.load(id, pair.first).await?;
-    let again = app.load(id, pair.again).await?;
+    let first = rereading::prepared(&app, id, pair.first).await?;
+    let again = rereading::prepared(&app, id, pair.again).await?;
     apart(move || {
         let visit = return_visit(&first.load, &again.load);
         let whys = visit.rows.iter().map(|row| return_reason(&row.reason)).collect();
@@ -236,7 +236,7 @@ async fn detail(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Op
         })
         .await?;
     let (Some(detail), Some(number)) = (detail, number) else { return Ok(Json(None)) };
-    let load = app.load(id, number).await?;
+    let load = rereading::prepared(&app, id, number).await?;
     Ok(Json(Some(DetailAbout {
         unused: unused(&load, &detail.coverage),
         inline_only: detail.inline_only.is_some(),

@@ -7,88 +7,25 @@
 //! goes on after a restart.
 
 use crate::error::Problem;
+use crate::job_list::{Job, JobState};
 use crate::keep;
 use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::State;
 use axum::http::StatusCode;
-use futures::Stream;
 use phainon_core::metrics::Metrics;
 use phainon_core::{Conditions, Source, Visit};
 use phainon_formats::Machine;
 use phainon_recorder::{
-    Access, Keep, Part, Progress, RecordRequest, RecordedLoad, Stage, Step, check_address, private_names, record,
+    Access, Keep, Part, Progress, RecordRequest, RecordedLoad, Step, check_address, private_names, record,
 };
 use phainon_store::{Ended, NewRecording, PackedBodies};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use std::time::Duration;
-use tokio::sync::{Semaphore, watch};
-use ts_rs::TS;
+use tokio::sync::watch;
 
-/// How many finished jobs are remembered.
-const REMEMBERED: usize = 100;
 /// More than this may not wait in line.
 const MOST_WAITING: usize = 60;
-/// News go out at most four times a second.
-const PACE: Duration = Duration::from_millis(250);
-
-/// Where a job is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, TS)]
-#[serde(rename_all = "snake_case")]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub enum JobState {
-    Queued,
-    Running,
-    Done,
-    Failed,
-    Cancelled,
-}
-
-/// A recording under way, as the screens show it.
-#[derive(Debug, Clone, PartialEq, Serialize, TS)]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub struct Job {
-    #[ts(type = "number")]
-    pub id: u64,
-    /// What was asked for together has one number.
-    #[ts(type = "number")]
-    pub batch: u64,
-    pub state: JobState,
-    pub url: String,
-    pub page: String,
-    pub conditions: Conditions,
-    /// Which load, from 1; 0 before the first.
-    pub load: usize,
-    pub of: usize,
-    /// First or return visit.
-    pub visit: Visit,
-    /// What the load is at.
-    #[ts(
-        type = "'waiting' | 'starting' | 'logging_in' | 'connecting' | 'loading' | 'settling' | 'acting' | 'reading' | 'detail' | 'keeping' | null"
-    )]
-    pub stage: Option<&'static str>,
-    pub requests: usize,
-    /// Rises with each new picture of the screen, which is at `/api/jobs/ID/frame`; 0 where there is none.
-    #[ts(type = "number")]
-    pub frame: u64,
-    /// Loads kept so far, return visits included.
-    pub kept: u32,
-    /// The recording that comes of it, from its first load on.
-    #[ts(type = "number | null")]
-    pub recording: Option<i64>,
-    /// Why it failed.
-    pub error: Option<String>,
-}
-
-impl Job {
-    fn is_over(&self) -> bool {
-        matches!(self.state, JobState::Done | JobState::Failed | JobState::Cancelled)
-    }
-}
 
 /// One recording that was asked for, as it waits in line. What opens a page that is not public is
 /// never in it: such a request does not survive a restart.
@@ -165,215 +102,106 @@ impl Wanted {
     }
 }
 
-struct Entry {
-    job: Job,
-    frame: Vec<u8>,
-    cancel: watch::Sender<bool>,
-}
-
-/// All jobs.
-pub struct Jobs {
-    entries: Mutex<BTreeMap<u64, Entry>>,
-    next: AtomicU64,
-    turn: Semaphore,
-    /// Rises with every change of any job.
-    changed: watch::Sender<u64>,
-    /// The program is ending: what it ends goes on at the next start.
-    ending: AtomicBool,
-}
-
-impl Default for Jobs {
-    fn default() -> Self {
-        Self { entries: Mutex::default(), next: AtomicU64::new(1), turn: Semaphore::new(1), changed: watch::channel(0).0, ending: AtomicBool::new(false) }
+/// Starts recordings that were asked for together, or puts them in line: all of them, or none
+/// where one of them cannot be.
+pub fn start(state: &Arc<State>, wanted: Vec<Wanted>) -> Result<Vec<Job>, Problem> {
+    let requests = wanted.iter().map(|w| w.request(state)).collect::<Result<Vec<_>, _>>()?;
+    if state.jobs.open() + wanted.len() > MOST_WAITING {
+        return Err(Problem::new(
+            StatusCode::TOO_MANY_REQUESTS,
+            format!("At most {MOST_WAITING} recordings can wait in line; let some finish first."),
+        ));
     }
-}
-
-impl Jobs {
-    fn entries(&self) -> MutexGuard<'_, BTreeMap<u64, Entry>> {
-        self.entries.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    /// Starts recordings that were asked for together, or puts them in line: all of them, or none
-    /// where one of them cannot be.
-    pub fn start(&self, state: &Arc<State>, wanted: Vec<Wanted>) -> Result<Vec<Job>, Problem> {
-        let requests = wanted.iter().map(|w| w.request(state)).collect::<Result<Vec<_>, _>>()?;
-        let waiting = self.entries().values().filter(|e| !e.job.is_over()).count();
-        if waiting + wanted.len() > MOST_WAITING {
-            return Err(Problem::new(
-                StatusCode::TOO_MANY_REQUESTS,
-                format!("At most {MOST_WAITING} recordings can wait in line; let some finish first."),
-            ));
-        }
-        let batch = self.next.fetch_add(1, Ordering::Relaxed);
-        let mut started = Vec::new();
-        for (wanted, request) in wanted.into_iter().zip(requests) {
-            let kept = if wanted.may_be_stored() {
-                let text = serde_json::to_string(&wanted).map_err(|e| Problem::bad(e.to_string()))?;
-                Some(state.store.enqueue(&text)?)
-            } else {
-                None
-            };
-            started.push(self.run(state, batch, wanted, request, kept));
-        }
-        Ok(started)
-    }
-
-    /// Goes on with what waited in line when the program last ended.
-    pub fn resume(&self, state: &Arc<State>) -> Result<usize, Problem> {
-        let waiting = state.store.waiting()?;
-        let batch = self.next.fetch_add(1, Ordering::Relaxed);
-        let mut resumed = 0;
-        for (kept, text) in waiting {
-            let wanted: Option<Wanted> = serde_json::from_str(&text).ok();
-            match wanted.and_then(|w| Some((w.request(state).ok()?, w))) {
-                Some((request, wanted)) => {
-                    self.run(state, batch, wanted, request, Some(kept));
-                    resumed += 1;
-                }
-                None => state.store.dequeue(kept)?,
-            }
-        }
-        Ok(resumed)
-    }
-
-    fn run(&self, state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, kept: Option<i64>) -> Job {
-        let id = self.next.fetch_add(1, Ordering::Relaxed);
-        let about = request.about().ok();
-        let url = about.as_ref().map_or_else(|| wanted.url.clone(), |a| a.url.clone());
-        let page = match wanted.page.trim() {
-            "" => keep::site_and_page(&url).1,
-            page => page.chars().take(60).collect(),
+    let batch = state.jobs.number();
+    let mut started = Vec::new();
+    for (wanted, request) in wanted.into_iter().zip(requests) {
+        let kept = if wanted.may_be_stored() {
+            let text = serde_json::to_string(&wanted).map_err(|e| Problem::bad(e.to_string()))?;
+            Some(state.store.enqueue(&text)?)
+        } else {
+            None
         };
-        let job = Job {
+        started.push(run(state, batch, wanted, request, kept));
+    }
+    Ok(started)
+}
+
+/// Goes on with what waited in line when the program last ended.
+pub fn resume(state: &Arc<State>) -> Result<usize, Problem> {
+    let waiting = state.store.waiting()?;
+    let batch = state.jobs.number();
+    let mut resumed = 0;
+    for (kept, text) in waiting {
+        let wanted: Option<Wanted> = serde_json::from_str(&text).ok();
+        match wanted.and_then(|w| Some((w.request(state).ok()?, w))) {
+            Some((request, wanted)) => {
+                run(state, batch, wanted, request, Some(kept));
+                resumed += 1;
+            }
+            None => state.store.dequeue(kept)?,
+        }
+    }
+    Ok(resumed)
+}
+
+fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, kept: Option<i64>) -> Job {
+    let id = state.jobs.number();
+    let about = request.about().ok();
+    let url = about.as_ref().map_or_else(|| wanted.url.clone(), |a| a.url.clone());
+    let page = match wanted.page.trim() {
+        "" => keep::site_and_page(&url).1,
+        page => page.chars().take(60).collect(),
+    };
+    let job = Job {
+        id,
+        batch,
+        state: JobState::Queued,
+        url,
+        page,
+        conditions: about.map_or_else(|| request.conditions.clone(), |a| a.conditions),
+        load: 0,
+        of: request.loads,
+        visit: Visit::First,
+        stage: Some("waiting"),
+        requests: 0,
+        frame: 0,
+        kept: 0,
+        recording: None,
+        error: None,
+    };
+    let cancelled = state.jobs.add(job.clone());
+    let app = state.clone();
+    tokio::spawn(async move {
+        let run = Run {
+            app: app.clone(),
             id,
-            batch,
-            state: JobState::Queued,
-            url,
-            page,
-            conditions: about.map_or_else(|| request.conditions.clone(), |a| a.conditions),
-            load: 0,
-            of: request.loads,
-            visit: Visit::First,
-            stage: Some("waiting"),
-            requests: 0,
-            frame: 0,
-            kept: 0,
-            recording: None,
-            error: None,
+            request,
+            recorded_at: String::new(),
+            machine: None,
+            kept: Vec::new(),
+            reasons: Vec::new(),
+            trouble: None,
         };
-        let (cancel, cancelled) = watch::channel(false);
+        let running = tokio::spawn(run.whole(cancelled));
+        // A job that panics is over, and says so.
+        if let Err(error) = running.await {
+            tracing::error!("a recording failed inside: {error}");
+            app.jobs.change(id, |job| {
+                job.state = JobState::Failed;
+                job.error = Some("Recording failed inside the program; its log says where.".into());
+            });
+            if let Some(recording) = app.jobs.job(id).and_then(|j| j.recording) {
+                let _ = app.store.end_recording(recording, Ended::BrokenOff);
+            }
+        }
+        if let Some(kept) = kept
+            && !app.jobs.is_ending()
+            && let Err(error) = app.store.dequeue(kept)
         {
-            let mut entries = self.entries();
-            let over: Vec<u64> = entries.iter().filter(|(_, e)| e.job.is_over()).map(|(id, _)| *id).collect();
-            for old in over.iter().rev().skip(REMEMBERED) {
-                entries.remove(old);
-            }
-            entries.insert(id, Entry { job: job.clone(), frame: Vec::new(), cancel });
+            tracing::warn!("a finished recording could not be taken out of line: {error}");
         }
-        let app = state.clone();
-        tokio::spawn(async move {
-            let run = Run {
-                app: app.clone(),
-                id,
-                request,
-                recorded_at: String::new(),
-                machine: None,
-                kept: Vec::new(),
-                reasons: Vec::new(),
-                trouble: None,
-            };
-            let running = tokio::spawn(run.whole(cancelled));
-            // A job that panics is over, and says so.
-            if let Err(error) = running.await {
-                tracing::error!("a recording failed inside: {error}");
-                app.jobs.change(id, |job| {
-                    job.state = JobState::Failed;
-                    job.error = Some("Recording failed inside the program; its log says where.".into());
-                });
-                if let Some(recording) = app.jobs.job(id).and_then(|j| j.recording) {
-                    let _ = app.store.end_recording(recording, Ended::BrokenOff);
-                }
-            }
-            if let Some(kept) = kept
-                && !app.jobs.ending.load(Ordering::Relaxed)
-                && let Err(error) = app.store.dequeue(kept)
-            {
-                tracing::warn!("a finished recording could not be taken out of line: {error}");
-            }
-        });
-        job
-    }
-
-    fn change(&self, id: u64, act: impl FnOnce(&mut Job)) {
-        if let Some(entry) = self.entries().get_mut(&id) {
-            act(&mut entry.job);
-        }
-        self.changed.send_modify(|n| *n += 1);
-    }
-
-    fn job(&self, id: u64) -> Option<Job> {
-        self.entries().get(&id).map(|e| e.job.clone())
-    }
-
-    /// Jobs that are not over, oldest first.
-    pub fn under_way(&self) -> Vec<Job> {
-        self.entries().values().map(|e| e.job.clone()).filter(|j| !j.is_over()).collect()
-    }
-
-    /// The jobs of a batch, in order.
-    pub fn batch(&self, batch: u64) -> Result<Vec<Job>, Problem> {
-        let jobs: Vec<Job> = self.entries().values().map(|e| e.job.clone()).filter(|j| j.batch == batch).collect();
-        if jobs.is_empty() { Err(unknown(batch)) } else { Ok(jobs) }
-    }
-
-    /// The newest picture of a job's screen.
-    pub fn frame(&self, id: u64) -> Result<Vec<u8>, Problem> {
-        let entries = self.entries();
-        let entry = entries.get(&id).filter(|e| !e.frame.is_empty());
-        entry.map(|e| e.frame.clone()).ok_or_else(|| unknown(id))
-    }
-
-    /// A batch's states from now on, at most four a second, until all of it is over.
-    pub fn follow(self: &Jobs, state: Arc<State>, batch: u64) -> Result<impl Stream<Item = Vec<Job>> + use<>, Problem> {
-        self.batch(batch)?;
-        let news = self.changed.subscribe();
-        Ok(futures::stream::unfold((state, news, true, false), move |(state, mut news, first, over)| async move {
-            if over {
-                return None;
-            }
-            if !first {
-                tokio::time::sleep(PACE).await;
-                news.changed().await.ok()?;
-            }
-            news.borrow_and_update();
-            let jobs = state.jobs.batch(batch).ok()?;
-            let over = jobs.iter().all(Job::is_over);
-            Some((jobs, (state, news, false, over)))
-        }))
-    }
-
-    /// Ends every job; for the end of the program. What waits in line goes on at the next start.
-    pub fn cancel_all(&self) {
-        self.ending.store(true, Ordering::Relaxed);
-        for entry in self.entries().values() {
-            entry.cancel.send_replace(true);
-        }
-    }
-
-    /// Ends a job and its browser; the loads that it made stay.
-    pub fn cancel(&self, id: u64) -> Result<(), Problem> {
-        let entries = self.entries();
-        let entry = entries.get(&id).ok_or_else(|| unknown(id))?;
-        entry.cancel.send_replace(true);
-        Ok(())
-    }
-}
-
-fn unknown(id: u64) -> Problem {
-    Problem::new(
-        StatusCode::NOT_FOUND,
-        format!("There is no recording {id} under way; the server may have been restarted."),
-    )
+    });
+    job
 }
 
 /// A job at work.
@@ -431,7 +259,7 @@ impl Run {
         let recording = job.as_ref().and_then(|j| j.recording);
         if let Some(recording) = recording {
             let how = match &ended {
-                Ok(Ended::Cancelled) if app.jobs.ending.load(Ordering::Relaxed) => Ended::BrokenOff,
+                Ok(Ended::Cancelled) if app.jobs.is_ending() => Ended::BrokenOff,
                 Ok(ended) => *ended,
                 Err(_) => Ended::BrokenOff,
             };
@@ -456,7 +284,7 @@ impl Run {
         let (app, id) = (self.app.clone(), self.id);
         let telling = tokio::spawn(async move {
             while let Some(progress) = receiver.recv().await {
-                tell(&app.jobs, id, progress);
+                app.jobs.tell(id, progress);
             }
         });
         self.recorded_at = keep::now();
@@ -531,33 +359,3 @@ impl Run {
     }
 }
 
-fn tell(jobs: &Jobs, id: u64, progress: Progress) {
-    if let Some(entry) = jobs.entries().get_mut(&id) {
-        let job = &mut entry.job;
-        if job.load != progress.load || job.visit != progress.visit {
-            job.frame = 0;
-        }
-        job.visit = progress.visit;
-        job.load = progress.load;
-        job.of = progress.of;
-        job.stage = match progress.stage {
-            Stage::Starting => Some("starting"),
-            Stage::LoggingIn => Some("logging_in"),
-            Stage::Connecting => Some("connecting"),
-            Stage::Loading => Some("loading"),
-            Stage::Settling => Some("settling"),
-            Stage::Acting => Some("acting"),
-            Stage::Reading => Some("reading"),
-            Stage::Detail => Some("detail"),
-            Stage::Done => job.stage,
-        };
-        if progress.stage != Stage::Done {
-            job.requests = progress.requests;
-        }
-        if let Some(frame) = progress.frame {
-            job.frame += 1;
-            entry.frame = frame;
-        }
-    }
-    jobs.changed.send_modify(|n| *n += 1);
-}

@@ -9,6 +9,7 @@ pub mod cli;
 pub mod demo;
 pub mod depth;
 mod error;
+pub mod job_list;
 pub mod jobs;
 mod keep;
 mod reading;

@@ -5,23 +5,11 @@
 use crate::error::Problem;
 use crate::keep;
 use crate::reading::{LoadReading, read_load, summary_of};
-use crate::state::{State, apart};
-use phainon_core::Analysis;
+use crate::state::{Rereading, State, apart};
+use phainon_core::{Analysis, Prepared};
 use phainon_store::Part;
-use serde::Serialize;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use ts_rs::TS;
-
-/// How far it has come.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, TS)]
-#[ts(export_to = "types.ts")]
-pub struct Rereading {
-    /// Loads read anew so far.
-    pub done: usize,
-    /// Of how many; 0 where nothing had to be.
-    pub of: usize,
-}
 
 /// Reads every stale load anew, newest recordings first, one at a time and never beside a recording.
 /// A restart goes on where it was: each load is renewed in one transaction.
@@ -102,6 +90,25 @@ pub async fn fresh(state: &Arc<State>, id: i64, number: u32) -> Result<(), Probl
         state.with_store(move |store| Ok(store.stale(&settings)?)).await?.into_iter().collect();
     if stale.contains(&(id, number)) {
         renew(state, id, number).await?;
+        // The list must not say otherwise than the load that is shown.
+        resummarise(state, id).await?;
     }
     Ok(())
+}
+
+/// A load, read and prepared, and not older than the program. The last few are kept, since reading
+/// one anew for every question takes long.
+pub async fn prepared(state: &Arc<State>, id: i64, number: u32) -> Result<Arc<Prepared>, Problem> {
+    if let Some(load) = state.held_load(id, number) {
+        return Ok(load);
+    }
+    fresh(state, id, number).await?;
+    let app = state.clone();
+    let load = apart(move || {
+        let load = app.store.load(id, number)?;
+        Ok(Arc::new(Prepared::new(Arc::new(load), app.settings.clone())))
+    })
+    .await?;
+    state.hold(id, number, load.clone());
+    Ok(load)
 }

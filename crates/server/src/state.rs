@@ -1,21 +1,32 @@
 //! What all requests share.
 
 use crate::error::Problem;
-use crate::jobs::Jobs;
+use crate::job_list::Jobs;
 use crate::keep;
-use crate::rereading::Rereading;
 use axum::http::StatusCode;
 use phainon_core::{Prepared, Settings};
 use phainon_formats::open_together;
 use phainon_standin::StandIn;
 use phainon_store::{Store, StoreError};
+use serde::Serialize;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::{RwLock, RwLockReadGuard, RwLockWriteGuard, watch};
+use ts_rs::TS;
 
 /// How many loads are held in memory.
 const HELD_LOADS: usize = 4;
 /// Files smaller than this are read at once, even while a page is being recorded.
 const LIGHT: usize = 2 << 20;
+
+/// How far reading everything anew has come.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct Rereading {
+    /// Loads read anew so far.
+    pub done: usize,
+    /// Of how many; 0 where nothing had to be.
+    pub of: usize,
+}
 
 /// A load by its recording and number.
 type HeldLoad = ((i64, u32), Arc<Prepared>);
@@ -29,7 +40,7 @@ pub struct State {
     /// Loads read last, newest first, by recording and number.
     loads: Mutex<Vec<HeldLoad>>,
     /// Recordings under way.
-    pub jobs: Jobs,
+    pub jobs: Arc<Jobs>,
     /// How far reading anew has come.
     pub rereading: watch::Sender<Rereading>,
     /// Held by a recording for as long as it measures; heavy work takes its turn between them.
@@ -53,7 +64,7 @@ impl State {
             store,
             settings: Arc::default(),
             loads: Mutex::default(),
-            jobs: Jobs::default(),
+            jobs: Arc::default(),
             rereading: watch::channel(Rereading::default()).0,
             measuring: RwLock::default(),
             stand_in: None,
@@ -87,25 +98,17 @@ impl State {
         self.loads.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// A load, read and prepared; the last few are kept, since reading one anew for every question
-    /// takes long.
-    pub async fn load(self: &Arc<Self>, id: i64, number: u32) -> Result<Arc<Prepared>, Problem> {
-        let key = (id, number);
-        if let Some((_, load)) = self.held().iter().find(|(held, _)| *held == key) {
-            return Ok(load.clone());
-        }
-        crate::rereading::fresh(self, id, number).await?;
-        let state = self.clone();
-        let prepared = apart(move || {
-            let load = state.store.load(id, number)?;
-            Ok(Arc::new(Prepared::new(Arc::new(load), state.settings.clone())))
-        })
-        .await?;
+    /// A load that is held, read and prepared.
+    pub fn held_load(&self, id: i64, number: u32) -> Option<Arc<Prepared>> {
+        self.held().iter().find(|(held, _)| *held == (id, number)).map(|(_, load)| load.clone())
+    }
+
+    /// Holds a load, and lets go of the one that was asked for longest ago.
+    pub fn hold(&self, id: i64, number: u32, load: Arc<Prepared>) {
         let mut held = self.held();
-        held.retain(|(other, _)| *other != key);
-        held.insert(0, (key, prepared.clone()));
+        held.retain(|(other, _)| *other != (id, number));
+        held.insert(0, ((id, number), load));
         held.truncate(HELD_LOADS);
-        Ok(prepared)
     }
 
     /// Drops what is held of a load, or of a whole recording where the number is 0.

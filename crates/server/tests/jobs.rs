@@ -8,7 +8,7 @@ use axum::body::Body;
 use axum::http::StatusCode;
 use caller::{HOST, JSON, answer, ask, call, json};
 use futures::StreamExt;
-use phainon_server::{serve::router, state::State};
+use phainon_server::{jobs, serve::router, state::State};
 use phainon_standin::StandIn;
 use phainon_store::Store;
 use serde_json::{Value, json as value};
@@ -177,7 +177,7 @@ async fn pages_and_conditions_become_a_batch_that_has_an_end_and_outlives_the_pr
     follow(&state, &jobs[0], is("cancelled")).await;
     assert_eq!(state.store.waiting().unwrap().len(), 4, "what waited goes on at the next start");
     let again = Arc::new(State::new(Store::open(directory.path()).unwrap()));
-    assert_eq!(again.jobs.resume(&again).unwrap(), 4);
+    assert_eq!(jobs::resume(&again).unwrap(), 4);
     assert_eq!(json(&again, "/api/jobs").await.as_array().unwrap().len(), 4);
     for job in json(&again, "/api/jobs").await.as_array().unwrap() {
         ask(&again, cancel(job)).await;

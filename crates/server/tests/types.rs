@@ -3,7 +3,7 @@
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{DocumentView, RequestRow, SaidAnalysis, ThreadDetail, TracksHead};
-use phainon_server::{api, depth, jobs, rereading};
+use phainon_server::{api, depth, job_list, state};
 use phainon_store::{NewFix, Plan, Recordings};
 use ts_rs::{Config, TS};
 
@@ -15,12 +15,12 @@ fn the_front_ends_types_are_current() {
     RequestRow::export_all(&config).expect("types");
     ThreadDetail::export_all(&config).expect("types");
     Recordings::export_all(&config).expect("types");
-    rereading::Rereading::export_all(&config).expect("types");
+    state::Rereading::export_all(&config).expect("types");
     depth::Headers::export_all(&config).expect("types");
     depth::SaidVisit::export_all(&config).expect("types");
     Plan::export_all(&config).expect("types");
     NewFix::export_all(&config).expect("types");
-    jobs::Job::export_all(&config).expect("types");
+    job_list::Job::export_all(&config).expect("types");
     api::About::export_all(&config).expect("types");
     api::Made::export_all(&config).expect("types");
     api::Imported::export_all(&config).expect("types");

@@ -1,7 +1,7 @@
 //! The document's first byte comes late.
 
 use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, row};
-use crate::analysis::server_timing;
+use crate::server_timing;
 use crate::metrics::Metric;
 use crate::path::Cause;
 use crate::{Edit, Millis, ResourceKey};

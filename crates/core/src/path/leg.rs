@@ -1,5 +1,6 @@
 //! One piece of a path.
 
+use super::LegFact;
 use crate::{EditKind, Millis, Owner, RequestId};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -47,8 +48,7 @@ pub enum Cause {
 }
 
 /// One piece of a path.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Leg {
     /// Where it starts.
     pub from_ms: Millis,
@@ -57,16 +57,13 @@ pub struct Leg {
     /// Why it took its time.
     pub cause: Cause,
     /// The request, script or sheet that it is about.
-    #[ts(type = "string | null")]
     pub url: Option<Arc<str>>,
     /// The request, where it is one of the load's.
     pub request: Option<RequestId>,
     /// Whose it is.
     pub owner: Owner,
-    /// A few words: what happened.
-    pub title: String,
-    /// One sentence: how it came about.
-    pub sentence: String,
+    /// What happened.
+    pub fact: LegFact,
     /// The kinds of edit that would shorten it.
     pub fixes: Vec<EditKind>,
 }

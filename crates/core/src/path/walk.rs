@@ -1,10 +1,9 @@
 //! The walk backwards from a paint.
 
 use super::set_off::{SetOff, drawn, set_off};
-use super::{Cause, Leg};
-use crate::request::short_name;
+use super::{AskedFor, Behind, Cause, Code, HandedOver, Leg, LegFact};
 use crate::{
-    EditKind, InitiatorKind, Load, Millis, Owner, Owners, PaintKind, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
+    Bytes, EditKind, InitiatorKind, Load, Millis, Owner, Owners, PaintKind, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
     WorkKind, WorkName,
 };
 use std::collections::HashSet;
@@ -14,8 +13,6 @@ use std::sync::Arc;
 const CRUMB: Millis = Millis(4.0);
 /// A task this long between the last input and the paint gets a leg of its own.
 const WORTH_NAMING: Millis = Millis(30.0);
-/// What a script inside the document is called.
-const INLINE: &str = "inline script";
 /// A walk longer than this is not a page any more; the rest is one unknown leg.
 const MOST_STEPS: usize = 400;
 
@@ -78,13 +75,13 @@ impl<'a> Walk<'a> {
         }
     }
 
-    /// What a sentence calls a script; code inside the document has no name of its own.
-    fn script_name(&self, url: &str) -> String {
-        if self.load.document().is_some_and(|d| *d.url == *url) { INLINE.to_owned() } else { short_name(url) }
+    /// A script by its address; code inside the document has no file of its own.
+    fn code(&self, url: &Arc<str>) -> Code {
+        if self.load.document().is_some_and(|d| d.url == *url) { Code::Inline } else { Code::File(url.clone()) }
     }
 
     /// Adds a leg that ends at the cursor and begins at `from`, and moves the cursor there.
-    fn leg(&mut self, from: Millis, cause: Cause, about: About<'_>, title: String, sentence: String) {
+    fn leg(&mut self, from: Millis, cause: Cause, about: About<'_>, fact: LegFact) {
         let from = from.max(Millis::ZERO).min(self.cursor);
         if from >= self.cursor {
             return;
@@ -97,9 +94,8 @@ impl<'a> Walk<'a> {
             }
             About::Browser => (None, None, Owner::page()),
         };
-        let (title, sentence) = (with_article(title), with_article(sentence));
         let fixes = fixes_for(cause, request.and_then(|id| self.load.request(id)));
-        self.legs.push(Leg { from_ms: from, to_ms: self.cursor, cause, url, request, owner, title, sentence, fixes });
+        self.legs.push(Leg { from_ms: from, to_ms: self.cursor, cause, url, request, owner, fact, fixes });
         self.cursor = from;
     }
 
@@ -122,11 +118,17 @@ impl<'a> Walk<'a> {
                 inputs.push((at, Point::Released(request.id)));
             }
         }
-        if text {
-            // Text below a parser-blocking script in the body waits for that too, and for its font.
+        // What stands below a parser-blocking script in the body waits for that too; text, for its font.
+        // A picture's element stands below where its line is further down than the script's; its bytes
+        // may have come long before, by the preload scanner.
+        let line = |r: &Request| r.initiator.line.filter(|_| r.initiator.url.as_deref() == document.map(|d| &*d.url));
+        let element = file.map(|f| self.load.first_hop(f)).and_then(line);
+        if text || element.is_some() {
             for request in &self.load.requests {
-                let parser = request.render_blocking == RenderBlocking::InBodyParserBlocking;
-                let font = request.kind == ResourceKind::Font;
+                let parser = request.render_blocking == RenderBlocking::InBodyParserBlocking
+                    && request.main_frame
+                    && (text || line(request).is_some_and(|at| element.is_some_and(|element| at < element)));
+                let font = text && request.kind == ResourceKind::Font;
                 if !(parser || font) {
                     continue;
                 }
@@ -163,8 +165,7 @@ impl<'a> Walk<'a> {
             Millis::ZERO,
             Cause::Unknown,
             About::Browser,
-            "Not explained".into(),
-            "The recording does not tell what happened here.".into(),
+            LegFact::NotExplained,
         );
         self.legs.reverse();
         join_crumbs(self.legs)
@@ -193,15 +194,8 @@ impl<'a> Walk<'a> {
                 let work = &self.load.work[run];
                 self.render_until(work.end().min(paint));
                 let Some(url) = work.script().cloned() else { return point };
-                let name = self.script_name(&url);
-                self.leg(
-                    work.start,
-                    Cause::Script,
-                    About::Script(&url),
-                    format!("{name} runs and changes the page"),
-                    "What the paint shows could have been shown before; it is there in the first frame after this run."
-                        .into(),
-                );
+                let fact = LegFact::ChangesPage { script: self.code(&url) };
+                self.leg(work.start, Cause::Script, About::Script(&url), fact);
                 Point::Began(run)
             }
             Some(SetOff::Parser(at)) => {
@@ -214,24 +208,11 @@ impl<'a> Walk<'a> {
                 let waits =
                     |r: &&Request| r.kind == ResourceKind::Font && r.start < at && r.end.is_none_or(|end| end > paint);
                 if let Some(font) = self.load.requests.iter().filter(|_| text).find(waits) {
-                    let name = font.short_name();
-                    self.leg(
-                        font.start,
-                        Cause::Wait,
-                        About::Request(font),
-                        format!("{name} does not come"),
-                        "The text was held back for its font until the browser gave up on it.".into(),
-                    );
+                    let fact = LegFact::FontGivenUp { file: font.url.clone() };
+                    self.leg(font.start, Cause::Wait, About::Request(font), fact);
                     return Point::Asked(font.id);
                 }
-                self.leg(
-                    ready,
-                    Cause::Unknown,
-                    About::Browser,
-                    "Not explained".into(),
-                    "Everything known to be needed was there; what made the browser draw it only now is not in the recording."
-                        .into(),
-                );
+                self.leg(ready, Cause::Unknown, About::Browser, LegFact::DrawnLate);
                 point
             }
         }
@@ -251,40 +232,16 @@ impl<'a> Walk<'a> {
             if end <= start || end - start < WORTH_NAMING {
                 continue;
             }
-            self.leg(
-                end,
-                Cause::Render,
-                About::Browser,
-                "Waiting for the next frame".into(),
-                "Everything was there; the browser had yet to draw it.".into(),
-            );
+            self.leg(end, Cause::Render, About::Browser, LegFact::NextFrame);
             match self.heaviest_script(index, start, end) {
                 Some(url) => {
-                    let name = self.script_name(&url);
-                    self.leg(
-                        start,
-                        Cause::Busy,
-                        About::Script(&url),
-                        format!("Main thread busy with {name}"),
-                        format!("{name} runs before the frame can be drawn."),
-                    );
+                    let fact = LegFact::BusyWith { script: self.code(&url) };
+                    self.leg(start, Cause::Busy, About::Script(&url), fact);
                 }
-                None => self.leg(
-                    start,
-                    Cause::Render,
-                    About::Browser,
-                    "Style, layout and paint".into(),
-                    "The browser's own work for the frame that shows it.".into(),
-                ),
+                None => self.leg(start, Cause::Render, About::Browser, LegFact::FrameWork),
             }
         }
-        self.leg(
-            ready,
-            Cause::Render,
-            About::Browser,
-            "Drawing the frame".into(),
-            "From the last thing it needed to the frame that shows it.".into(),
-        );
+        self.leg(ready, Cause::Render, About::Browser, LegFact::Drawing);
     }
 
     /// The script that took most of a task's time between two moments, if scripts took half of it or more.
@@ -334,13 +291,7 @@ impl<'a> Walk<'a> {
             Point::Began(index) => self.began(index),
             Point::Released(id) => self.released(id),
             Point::Start => {
-                self.leg(
-                    Millis::ZERO,
-                    Cause::Navigation,
-                    About::Browser,
-                    "Navigation starts".into(),
-                    "Before the browser asked for anything.".into(),
-                );
+                self.leg(Millis::ZERO, Cause::Navigation, About::Browser, LegFact::NavigationStarts);
                 None
             }
         }
@@ -349,33 +300,21 @@ impl<'a> Walk<'a> {
     /// Download, wait, connection and queue of a request.
     fn bytes(&mut self, id: RequestId) -> Option<Point> {
         let request = self.load.request(id)?;
-        let name = request.short_name();
+        let file = request.url.clone();
         if let Some(end) = request.end {
-            self.leg(
-                end,
-                Cause::Handover,
-                About::Request(request),
-                format!("{name} is handed over"),
-                "Its bytes were there; the main thread had yet to take them.".into(),
-            );
+            let fact = LegFact::HandedOver { file: Code::File(file.clone()), why: HandedOver::ToTake };
+            self.leg(end, Cause::Handover, About::Request(request), fact);
         }
         if let Some(first) = request.first_byte {
-            let size = request.transferred.map_or_else(String::new, |b| format!("{} ", b.text()));
-            let beside = self.beside(request);
-            self.leg(
-                first,
-                Cause::Download,
-                About::Request(request),
-                format!("{name} downloads"),
-                format!("{size}over the line{beside}."),
-            );
+            let fact = LegFact::Downloads { file, bytes: request.transferred, beside: self.beside(request) };
+            self.leg(first, Cause::Download, About::Request(request), fact);
         }
         self.before_first_byte(request)
     }
 
-    /// The other request that received most while this one did, as a half-sentence.
-    fn beside(&self, request: &Request) -> String {
-        let (Some(from), Some(to)) = (request.first_byte, request.end) else { return String::new() };
+    /// The other request that received most while this one did, and its size.
+    fn beside(&self, request: &Request) -> Option<(Arc<str>, Bytes)> {
+        let (from, to) = (request.first_byte?, request.end?);
         let other = self
             .load
             .requests
@@ -390,56 +329,35 @@ impl<'a> Walk<'a> {
                 (shared.0 > 0.0 && bytes > 20_000.0).then_some((bytes, o))
             })
             .max_by(|a, b| a.0.total_cmp(&b.0));
-        match other {
-            Some((_, o)) => format!(", shared with {} ({})", o.short_name(), o.transferred.unwrap_or_default().text()),
-            None => String::new(),
-        }
+        other.map(|(_, o)| (o.url.clone(), o.transferred.unwrap_or_default()))
     }
 
     fn before_first_byte(&mut self, request: &Request) -> Option<Point> {
-        let name = request.short_name();
-        let is_document = self.load.document().is_some_and(|d| d.id == request.id);
-        let host = request.host().unwrap_or_else(|| "its host".into());
+        let file = request.url.clone();
+        let document = self.load.document().is_some_and(|d| d.id == request.id);
+        let host = request.host();
         if let Some(sent) = request.sent {
-            let title = if is_document { "Server makes the page".to_owned() } else { format!("Waiting for {name}") };
-            self.leg(
-                sent,
-                Cause::Wait,
-                About::Request(request),
-                title,
-                format!("From sending the request to {host} to its first byte: server and round trip."),
-            );
+            let fact = LegFact::Answer { file: file.clone(), host: host.clone(), document };
+            self.leg(sent, Cause::Wait, About::Request(request), fact);
         }
         if let (Some(start), Some(end)) = (request.connect_start, request.connect_end) {
-            self.leg(
-                end,
-                Cause::Queue,
-                About::Request(request),
-                format!("{name} is about to be sent"),
-                "Between connection and request.".into(),
-            );
-            let tls = if request.tls_start.is_some() { ", with TLS" } else { "" };
-            self.leg(
-                start,
-                Cause::Connect,
-                About::Request(request),
-                format!("Connecting to {host}"),
-                format!("A new connection to {host}{tls}."),
-            );
+            let fact = LegFact::AboutToBeSent { file: file.clone() };
+            self.leg(end, Cause::Queue, About::Request(request), fact);
+            let fact = LegFact::Connects { host, tls: request.tls_start.is_some() };
+            self.leg(start, Cause::Connect, About::Request(request), fact);
         }
-        let sentence = match request.kind {
-            ResourceKind::Document => "The browser prepares the navigation.".to_owned(),
+        let behind = match request.kind {
+            ResourceKind::Document => Behind::Navigation,
             _ => self.queued_behind(request),
         };
-        let cause = if is_document { Cause::Navigation } else { Cause::Queue };
-        let title = if is_document { "Navigation starts".to_owned() } else { format!("{name} waits its turn") };
-        self.leg(request.start, cause, About::Request(request), title, sentence);
+        let cause = if document { Cause::Navigation } else { Cause::Queue };
+        self.leg(request.start, cause, About::Request(request), LegFact::Queued { file, document, behind });
         Some(Point::Asked(request.id))
     }
 
     /// Why a request was queued: who had its connection before it, and how many of its host's were in use.
-    fn queued_behind(&self, request: &Request) -> String {
-        let Some(sent) = request.sent else { return "Held in the browser's queue.".into() };
+    fn queued_behind(&self, request: &Request) -> Behind {
+        let Some(sent) = request.sent else { return Behind::NotSent };
         let host = request.host();
         let others: Vec<&Request> = self
             .load
@@ -460,45 +378,23 @@ impl<'a> Walk<'a> {
                     && o.end.is_some_and(|e| e <= sent + Millis(5.0))
             })
             .max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()));
-        match (before, others.len()) {
-            (Some(before), n) if n > 1 => {
-                format!(
-                    "Held in the browser's queue behind {n} others of {}; {} had its connection until then.",
-                    host.unwrap_or_default(),
-                    before.short_name()
-                )
-            }
-            (Some(before), _) => {
-                format!("Held in the browser's queue; {} had its connection until then.", before.short_name())
-            }
-            (None, 0) => "Held in the browser's queue: the browser gave others priority.".into(),
-            (None, n) => {
-                format!("Held in the browser's queue while {n} others of {} were under way.", host.unwrap_or_default())
-            }
+        let count = u32::try_from(others.len()).unwrap_or(u32::MAX);
+        let before = before.map(|b| b.url.clone());
+        if count == 0 {
+            return Behind::Priority;
         }
+        Behind::Others { count, host: host.unwrap_or_default(), before }
     }
 
     /// The document's bytes up to the cursor, and what came before them.
     fn document_part(&mut self, id: RequestId) -> Option<Point> {
         let document = self.load.request(id)?;
         if let Some(end) = document.end {
-            self.leg(
-                end,
-                Cause::Parse,
-                About::Request(document),
-                "Document is read".into(),
-                "The parser works its way through what has come.".into(),
-            );
+            self.leg(end, Cause::Parse, About::Request(document), LegFact::Read);
         }
         if let Some(first) = document.first_byte {
-            let size = document.transferred.map_or_else(String::new, |b| format!("{}, ", b.text()));
-            self.leg(
-                first,
-                Cause::Download,
-                About::Request(document),
-                "Document arrives".into(),
-                format!("{size}read as it comes."),
-            );
+            let fact = LegFact::Arrives { bytes: document.transferred };
+            self.leg(first, Cause::Download, About::Request(document), fact);
         }
         self.before_first_byte(document)
     }
@@ -507,14 +403,8 @@ impl<'a> Walk<'a> {
     fn asked(&mut self, id: RequestId) -> Option<Point> {
         let request = self.load.request(id)?;
         if let Some(from) = request.redirected_from.and_then(|id| self.load.request(id)) {
-            let start = from.start;
-            self.leg(
-                start,
-                Cause::Redirect,
-                About::Request(from),
-                format!("Redirect from {}", from.short_name()),
-                "This address only answered that the page is elsewhere.".into(),
-            );
+            let fact = LegFact::Redirected { from: from.url.clone() };
+            self.leg(from.start, Cause::Redirect, About::Request(from), fact);
             return Some(Point::Asked(from.id));
         }
         let document = self.load.document().map(|d| d.id);
@@ -522,25 +412,17 @@ impl<'a> Walk<'a> {
         if document == Some(id) || navigation {
             return Some(Point::Start);
         }
-        let name = request.short_name();
+        let file = request.url.clone();
         let lazy = self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url));
         match request.initiator.kind {
-            InitiatorKind::Parser | InitiatorKind::Unknown if lazy => self.back_to_document(
-                &name,
-                Cause::Lazy,
-                "The image is loaded lazily: only layout told that it is near the screen.",
-            ),
+            InitiatorKind::Parser | InitiatorKind::Unknown if lazy => {
+                self.back_to_document(file, Cause::Lazy, AskedFor::Lazy)
+            }
             InitiatorKind::Script => {
                 if let Some(index) = self.script_at(request.start, request) {
                     let url = self.url_of(index)?;
-                    let (by, began) = (self.script_name(&url), self.load.work[index].start);
-                    self.leg(
-                        began,
-                        Cause::Script,
-                        About::Script(&url),
-                        format!("{by} runs, then asks for {name}"),
-                        format!("The request for {name} comes out of this run of {by}."),
-                    );
+                    let fact = LegFact::AskedByRun { file, script: self.code(&url) };
+                    self.leg(self.load.work[index].start, Cause::Script, About::Script(&url), fact);
                     return Some(Point::Began(index));
                 }
                 let by = request.initiator.stack.first().or(request.initiator.url.as_ref()).cloned();
@@ -554,25 +436,12 @@ impl<'a> Walk<'a> {
                         .find(|r| r.url == by && r.id != id && r.end.is_some_and(|e| e <= self.cursor))
                 {
                     let end = script.end.unwrap_or(self.cursor);
-                    let by = script.short_name();
-                    self.leg(
-                        end,
-                        Cause::ScriptWait,
-                        About::Request(script),
-                        if import { format!("{by} imports {name}") } else { format!("{by} asks for {name} later") },
-                        if import {
-                            "Only the script itself names what it imports.".into()
-                        } else {
-                            "The script was there; which of its runs asked is not in the recording.".into()
-                        },
-                    );
+                    let by = script.url.clone();
+                    let fact = if import { LegFact::Imported { file, by } } else { LegFact::AskedLater { file, by } };
+                    self.leg(end, Cause::ScriptWait, About::Request(script), fact);
                     return Some(Point::Bytes(script.id));
                 }
-                self.back_to_document(
-                    &name,
-                    Cause::Unknown,
-                    "A script asked for it; which run is not in the recording.",
-                )
+                self.back_to_document(file, Cause::Unknown, AskedFor::UnknownRun)
             }
             InitiatorKind::Style => {
                 let sheet =
@@ -583,33 +452,19 @@ impl<'a> Walk<'a> {
                     });
                 if let Some(sheet) = sheet {
                     let end = sheet.end.unwrap_or(self.cursor);
-                    let by = sheet.short_name();
+                    let by = sheet.url.clone();
                     // No style is computed, and so nothing found through it, while rendering is blocked.
                     if let Some((at, blocker)) = self.last_block(request.start, sheet.id).filter(|(at, _)| *at > end) {
-                        let gate = self.load.request(blocker).map_or_else(String::new, Request::short_name);
-                        self.leg(
-                            at,
-                            Cause::StyleFound,
-                            About::Request(sheet),
-                            format!("{name} is found through {by}"),
-                            format!("The sheet was there; no style could need what it names before {gate} let go."),
-                        );
+                        let gate = self.load.request(blocker).map(|r| r.url.clone());
+                        let fact = LegFact::FoundThrough { file, sheet: by, gate };
+                        self.leg(at, Cause::StyleFound, About::Request(sheet), fact);
                         return Some(Point::Released(blocker));
                     }
-                    self.leg(
-                        end,
-                        Cause::StyleFound,
-                        About::Request(sheet),
-                        format!("{name} is found through {by}"),
-                        "The sheet was there; style and layout had to need what it names.".into(),
-                    );
+                    let fact = LegFact::FoundThrough { file, sheet: by, gate: None };
+                    self.leg(end, Cause::StyleFound, About::Request(sheet), fact);
                     return Some(Point::Bytes(sheet.id));
                 }
-                self.back_to_document(
-                    &name,
-                    Cause::StyleFound,
-                    "A style in the document names it; style and layout had to need it.",
-                )
+                self.back_to_document(file, Cause::StyleFound, AskedFor::InlineStyle)
             }
             InitiatorKind::Parser | InitiatorKind::Preload => {
                 // In another document than the main one: that document is what had to come.
@@ -641,28 +496,22 @@ impl<'a> Walk<'a> {
                 if let Some((at, blocker)) = held
                     && document_end.is_some_and(|end| end < at)
                 {
-                    self.leg(
-                        at,
-                        Cause::Parse,
-                        About::Browser,
-                        format!("Parser reaches {name}"),
-                        "It stands below a script that stopped the parser.".into(),
-                    );
+                    self.leg(at, Cause::Parse, About::Browser, LegFact::ParserReaches { file });
                     return Some(Point::Released(blocker));
                 }
                 Some(Point::DocumentPart(document?))
             }
             InitiatorKind::Redirect | InitiatorKind::Navigation | InitiatorKind::Unknown => {
-                self.back_to_document(&name, Cause::Unknown, "The source does not tell what asked for it.")
+                self.back_to_document(file, Cause::Unknown, AskedFor::NotTold)
             }
         }
     }
 
     /// A leg back to the end of the document, as the earliest thing that is known to be needed.
-    fn back_to_document(&mut self, name: &str, cause: Cause, sentence: &str) -> Option<Point> {
+    fn back_to_document(&mut self, file: Arc<str>, cause: Cause, why: AskedFor) -> Option<Point> {
         let document = self.load.document()?;
         let end = document.end.or(document.first_byte)?;
-        self.leg(end, cause, About::Browser, format!("{name} is asked for"), sentence.into());
+        self.leg(end, cause, About::Browser, LegFact::AskedFor { file, why });
         Some(Point::DocumentPart(document.id))
     }
 
@@ -711,7 +560,7 @@ impl<'a> Walk<'a> {
     fn began(&mut self, index: usize) -> Option<Point> {
         let work = &self.load.work[index];
         let url = self.url_of(index)?;
-        let name = self.script_name(&url);
+        let code = self.code(&url);
 
         // A timer: back to whoever set it.
         let mut around = Some(index);
@@ -720,23 +569,12 @@ impl<'a> Walk<'a> {
                 let fired = self.load.work[i].start;
                 let set = self.load.timers.iter().rev().find(|t| t.timer == timer && t.at <= fired);
                 if let Some(set) = set {
-                    self.leg(
-                        set.at,
-                        Cause::Timer,
-                        About::Script(&url),
-                        format!("{name} waits for its timer"),
-                        format!("A timer of {:.0} ms.", set.timeout.0),
-                    );
+                    let fact = LegFact::TimerRuns { script: code.clone(), timeout: set.timeout };
+                    self.leg(set.at, Cause::Timer, About::Script(&url), fact);
                     if let Some(setter) = self.run_at(set.at) {
                         let by = self.url_of(setter).unwrap_or_else(|| url.clone());
-                        let by_name = self.script_name(&by);
-                        self.leg(
-                            self.load.work[setter].start,
-                            Cause::Script,
-                            About::Script(&by),
-                            format!("{by_name} runs and sets the timer"),
-                            format!("This run of {by_name} set it."),
-                        );
+                        let fact = LegFact::SetsTimer { script: self.code(&by) };
+                        self.leg(self.load.work[setter].start, Cause::Script, About::Script(&by), fact);
                         return Some(Point::Began(setter));
                     }
                 }
@@ -767,13 +605,7 @@ impl<'a> Walk<'a> {
             .filter(|(end, _)| *end <= self.cursor && self.cursor - *end < Millis(60.0))
             .max_by(|a, b| a.0.order(&b.0));
         if let Some((end, id)) = fetched {
-            self.leg(
-                end,
-                Cause::Handover,
-                About::Script(&url),
-                format!("{name} takes the answer"),
-                "The data had come; the script had yet to be called with it.".into(),
-            );
+            self.leg(end, Cause::Handover, About::Script(&url), LegFact::TakesAnswer { script: code });
             return Some(Point::Bytes(id));
         }
         let first = self
@@ -789,54 +621,23 @@ impl<'a> Walk<'a> {
                 && parsed > ran
                 && parsed <= self.cursor
             {
-                self.leg(
-                    parsed,
-                    Cause::Busy,
-                    About::Browser,
-                    "The event is delivered".into(),
-                    "Deferred scripts and other handlers run first.".into(),
-                );
+                self.leg(parsed, Cause::Busy, About::Browser, LegFact::EventDelivered);
                 if let Some(last) = self.last_release(parsed, None) {
-                    self.leg(
-                        last.0,
-                        Cause::Parse,
-                        About::Browser,
-                        "Document is parsed to its end".into(),
-                        format!("{name} waits until the document is parsed."),
-                    );
+                    self.leg(last.0, Cause::Parse, About::Browser, LegFact::ParsedToEnd { script: code });
                     return Some(Point::Released(last.1));
                 }
                 return Some(Point::DocumentPart(self.load.document()?.id));
             }
-            let what = event.map_or_else(
-                || "what called it is not in the recording".to_owned(),
-                |e| format!("it waits for the event “{e}”"),
-            );
-            self.leg(
-                ran,
-                Cause::ScriptWait,
-                About::Script(&url),
-                format!("{name} waits"),
-                format!("It had run once; {what}."),
-            );
-            self.leg(
-                self.load.work[first].start,
-                Cause::Script,
-                About::Script(&url),
-                format!("{name} runs"),
-                format!("The first run of {name}."),
-            );
+            let fact = LegFact::ScriptWaits { script: code.clone(), event, ran: true };
+            self.leg(ran, Cause::ScriptWait, About::Script(&url), fact);
+            let fact = LegFact::FirstRun { script: code };
+            self.leg(self.load.work[first].start, Cause::Script, About::Script(&url), fact);
             return Some(Point::Began(first));
         }
         match script.and_then(|s| Some((s.end?, s.id))) {
             Some((end, id)) if end <= self.cursor => {
-                self.leg(
-                    end,
-                    Cause::ScriptWait,
-                    About::Script(&url),
-                    format!("{name} waits"),
-                    "The script was there; what called it is not in the recording.".into(),
-                );
+                let fact = LegFact::ScriptWaits { script: code, event: None, ran: false };
+                self.leg(end, Cause::ScriptWait, About::Script(&url), fact);
                 Some(Point::Bytes(id))
             }
             _ => Some(Point::DocumentPart(self.load.document()?.id)),
@@ -845,43 +646,27 @@ impl<'a> Walk<'a> {
 
     /// What the first run of a script waited for: its bytes, or a blocking script or sheet before it.
     fn first_run(&mut self, index: usize, script: Option<&Request>, url: &Arc<str>) -> Option<Point> {
-        let name = self.script_name(url);
+        let code = self.code(url);
         let inline = script.is_none_or(|s| s.kind == ResourceKind::Document);
         let own_end = if inline { None } else { script.and_then(|s| s.end) };
         // A module runs once all that it imports has come.
         if let Some((end, id)) = self.last_import(url, self.load.work[index].start)
             && own_end.is_none_or(|own| end > own)
         {
-            self.leg(
-                end,
-                Cause::Handover,
-                About::Script(url),
-                format!("{name} is handed over"),
-                "All that it imports had come; the main thread had yet to run it.".into(),
-            );
+            let fact = LegFact::HandedOver { file: code, why: HandedOver::Imports };
+            self.leg(end, Cause::Handover, About::Script(url), fact);
             return Some(Point::Bytes(id));
         }
         let before = self.last_release(self.load.work[index].start, script.filter(|_| !inline).map(|s| s.id));
         match (own_end, before) {
             (own, Some((at, blocker))) if own.is_none_or(|own| at > own) && at <= self.cursor + Millis(0.01) => {
-                self.leg(
-                    at,
-                    Cause::Held,
-                    About::Script(url),
-                    format!("{name} waits its turn"),
-                    "It may only run after the sheets and scripts before it.".into(),
-                );
+                self.leg(at, Cause::Held, About::Script(url), LegFact::HeldInOrder { script: code });
                 Some(Point::Released(blocker))
             }
             (Some(own), _) => {
                 let id = script?.id;
-                self.leg(
-                    own,
-                    Cause::Handover,
-                    About::Script(url),
-                    format!("{name} is handed over"),
-                    "Its bytes were there; the main thread had yet to run them.".into(),
-                );
+                let fact = LegFact::HandedOver { file: code, why: HandedOver::ToRun };
+                self.leg(own, Cause::Handover, About::Script(url), fact);
                 Some(Point::Bytes(id))
             }
             _ => Some(Point::DocumentPart(self.load.document()?.id)),
@@ -955,25 +740,13 @@ impl<'a> Walk<'a> {
     /// A blocking request: its run or parse, and then whatever that waited for.
     fn released(&mut self, id: RequestId) -> Option<Point> {
         let request = self.load.request(id)?;
-        let name = request.short_name();
+        let file = request.url.clone();
         let Some((index, work)) = self.prepared.first_use(request) else { return Some(Point::Bytes(id)) };
         if request.kind == ResourceKind::Style {
-            self.leg(
-                work.start,
-                Cause::Render,
-                About::Request(request),
-                format!("{name} is parsed"),
-                "Nothing is painted before the sheet is understood.".into(),
-            );
+            self.leg(work.start, Cause::Render, About::Request(request), LegFact::SheetParsed { file });
             return Some(Point::Bytes(id));
         }
-        self.leg(
-            work.start,
-            Cause::Script,
-            About::Request(request),
-            format!("{name} runs"),
-            format!("{name} blocks: nothing is painted or parsed below it before it has run."),
-        );
+        self.leg(work.start, Cause::Script, About::Request(request), LegFact::BlockerRuns { file });
         let url = request.url.clone();
         self.first_run(index, Some(request), &url)
     }
@@ -985,20 +758,12 @@ enum About<'a> {
     Browser,
 }
 
-/// “An inline script runs” for “inline script runs”.
-fn with_article(text: String) -> String {
-    match text.strip_prefix(INLINE) {
-        Some(rest) => format!("An {INLINE}{rest}"),
-        None => text.replace(&format!(" of {INLINE}"), &format!(" of an {INLINE}")),
-    }
-}
-
 /// Joins a leg too short to read to the one before it (the first to the one after), keeping the sum.
 fn join_crumbs(legs: Vec<Leg>) -> Vec<Leg> {
     let mut joined: Vec<Leg> = Vec::with_capacity(legs.len());
     for mut leg in legs {
         if let Some(last) = joined.last_mut() {
-            let same = last.cause == leg.cause && last.request == leg.request && last.title == leg.title;
+            let same = last.cause == leg.cause && last.request == leg.request && last.fact == leg.fact;
             if same || leg.length() < CRUMB {
                 last.to_ms = leg.to_ms;
                 continue;

@@ -3,10 +3,12 @@
 
 mod edit;
 mod finding;
+mod leg;
 mod return_visit;
 
 pub use edit::{SaidEdit, edit_title};
 pub use finding::{SaidEvidence, SaidFinding, finding_title, finding_why, say_finding};
+pub use leg::{SaidLeg, leg_sentence, leg_title, say_leg};
 pub use return_visit::return_reason;
 
 use crate::Owner;

@@ -4,7 +4,7 @@
 //! few kinds that matter are parsed. A trace that was cut off keeps the events before the cut.
 
 use crate::FormatError;
-use crate::assemble::renumber;
+use crate::renumber::renumber;
 use event::{Event, Thread, Whole};
 use phainon_core::profile::Profile;
 use phainon_core::{

@@ -4,8 +4,8 @@ import { useAbout, useOwnConditions, useRecent, useStartJob } from '../../api/qu
 import { Modal } from '../Modal';
 import { AccessFields } from './AccessFields';
 import { ConditionsChoice } from './ConditionsChoice';
-import { EMPTY, pagesOf, requestOf, sizeOf, type Form } from './request';
-import { repaired, StandInFields } from './StandInFields';
+import { EMPTY, pagesOf, repaired, requestOf, sizeOf, type Form } from './request';
+import { StandInFields } from './StandInFields';
 
 /** Asks what to record: one page or several, under one or several conditions. */
 export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {

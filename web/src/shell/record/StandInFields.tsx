@@ -1,13 +1,5 @@
 import type { StandInAbout } from '../../api/types';
 
-/** An address of the stand-in that asks for repairs. */
-export function repaired(url: string, repairs: string[]): string {
-  const [bare = '', query = ''] = url.split('?');
-  const params = new URLSearchParams(query);
-  params.set('fix', repairs.join(','));
-  return `${bare}?${params.toString().replaceAll('%2C', ',')}`;
-}
-
 /** What only the bundled stand-in offers: its pages, a second protocol, and repairs to switch on. */
 export function StandInFields(props: {
   standIn: StandInAbout;

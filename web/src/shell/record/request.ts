@@ -120,3 +120,11 @@ export function sizeOf(form: Form): string {
   const loads = form.loads === 1 ? 'one load' : `${form.loads} loads`;
   return recordings > 1 ? `${recordings} recordings of ${loads}` : loads;
 }
+
+/** An address of the stand-in that asks for repairs. */
+export function repaired(url: string, repairs: string[]): string {
+  const [bare = '', query = ''] = url.split('?');
+  const params = new URLSearchParams(query);
+  params.set('fix', repairs.join(','));
+  return `${bare}?${params.toString().replaceAll('%2C', ',')}`;
+}

@@ -1,13 +1,14 @@
-//! HAR 1.2, read leniently and written strictly.
+//! Reads a HAR, leniently: what others write differs.
 
-use crate::assemble::{HarPage, RawLoad, renumber};
+use super::dates::{epoch_ms, rfc3339};
+use crate::assemble::{HarPage, RawLoad};
+use crate::renumber::renumber;
 use crate::{BodyMap, FormatError, body_hash, redact};
 use base64::Engine;
-use chrono::{DateTime, NaiveDateTime, SecondsFormat, Utc};
 use phainon_core::{
-    BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Load, Millis, Request, RequestId, ResourceKind,
+    BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId, ResourceKind,
 };
-use serde_json::{Map, Value, json};
+use serde_json::Value;
 use std::sync::Arc;
 
 /// A HAR may hold this many entries at most.
@@ -162,38 +163,6 @@ fn kind_of(value: &Value) -> &'static str {
         Value::Array(_) => "a list",
         Value::Object(_) => "an object",
     }
-}
-
-/// Milliseconds since 1970 of a date as HARs write it: RFC 3339, now and then without a zone or
-/// with a space for the T.
-fn epoch_ms(text: &str) -> Option<f64> {
-    let text = text.trim();
-    if let Ok(date) = DateTime::parse_from_rfc3339(text) {
-        return micros(date.timestamp_micros());
-    }
-    if let Ok(date) = DateTime::parse_from_str(text, "%Y-%m-%dT%H:%M:%S%.f%z") {
-        return micros(date.timestamp_micros());
-    }
-    if let Ok(date) = DateTime::parse_from_rfc2822(text) {
-        return micros(date.timestamp_micros());
-    }
-    let plain = text.trim_end_matches('Z').replacen(' ', "T", 1);
-    NaiveDateTime::parse_from_str(&plain, "%Y-%m-%dT%H:%M:%S%.f")
-        .ok()
-        .and_then(|d| micros(d.and_utc().timestamp_micros()))
-}
-
-#[allow(clippy::cast_precision_loss)]
-fn micros(value: i64) -> Option<f64> {
-    Some(value as f64 / 1000.0)
-}
-
-#[allow(clippy::cast_possible_truncation)]
-fn rfc3339(epoch_ms: f64) -> Option<String> {
-    Some(
-        DateTime::<Utc>::from_timestamp_micros((epoch_ms * 1000.0) as i64)?
-            .to_rfc3339_opts(SecondsFormat::Millis, true),
-    )
 }
 
 fn headers(of: Option<&Value>) -> Vec<Header> {
@@ -407,82 +376,4 @@ fn link_redirects(requests: &mut [Request]) {
             }
         }
     }
-}
-
-/// Writes a load as HAR 1.2. Bodies, where given, are put in as base64 or text.
-#[must_use]
-pub fn write(load: &Load, bodies: Option<&dyn phainon_core::Bodies>) -> Value {
-    let zero = load.started_at.as_deref().and_then(epoch_ms).unwrap_or(0.0);
-    let date = |at: Millis| rfc3339(zero + at.0).unwrap_or_else(|| "1970-01-01T00:00:00.000Z".into());
-    let list =
-        |headers: &[Header]| headers.iter().map(|h| json!({"name": h.name, "value": h.value})).collect::<Vec<_>>();
-    let entries: Vec<Value> = load
-        .requests
-        .iter()
-        .map(|r| {
-            let end = r.end.unwrap_or(r.start);
-            let between = |from: Option<Millis>, to: Option<Millis>| match (from, to) {
-                (Some(from), Some(to)) => (to - from).0.max(0.0),
-                _ => -1.0,
-            };
-            let mut content = Map::new();
-            // −1 is how a HAR says that a size is not known.
-            content.insert("size".into(), json!(r.unpacked.map_or(-1, |b| i64::try_from(b.0).unwrap_or(-1))));
-            content.insert("mimeType".into(), json!(r.mime.clone().unwrap_or_default()));
-            if let Some(body) = bodies.and_then(|b| b.body(&r.body.as_ref()?.hash)) {
-                match String::from_utf8(body) {
-                    Ok(text) => content.insert("text".into(), text.into()),
-                    Err(raw) => {
-                        content.insert("encoding".into(), "base64".into());
-                        content.insert("text".into(), base64::engine::general_purpose::STANDARD.encode(raw.as_bytes()).into())
-                    }
-                };
-            }
-            let mut own = r.clone();
-            own.request_headers.clear();
-            own.response_headers.clear();
-            let query: Vec<Value> = url::Url::parse(&r.url)
-                .map(|u| u.query_pairs().map(|(k, v)| json!({"name": k, "value": v})).collect())
-                .unwrap_or_default();
-            json!({
-                "pageref": "page-1",
-                "startedDateTime": date(r.start),
-                "time": (end - r.start).0,
-                "request": {
-                    "method": r.method, "url": &*r.url, "httpVersion": r.protocol.clone().unwrap_or_default(),
-                    "cookies": [], "headers": list(&r.request_headers), "queryString": query, "headersSize": -1, "bodySize": -1,
-                },
-                "response": {
-                    "status": r.status.unwrap_or(0), "statusText": "", "httpVersion": r.protocol.clone().unwrap_or_default(),
-                    "cookies": [], "headers": list(&r.response_headers), "content": content,
-                    "redirectURL": r.header("location").unwrap_or(""), "headersSize": -1,
-                    "bodySize": r.transferred.map_or(-1, |b| i64::try_from(b.0).unwrap_or(-1)),
-                },
-                "cache": {},
-                "timings": {
-                    "blocked": between(Some(r.start), r.connect_start.or(r.sent)),
-                    "dns": -1,
-                    "connect": between(r.connect_start, r.connect_end),
-                    "ssl": between(r.tls_start, r.connect_end),
-                    "send": 0,
-                    "wait": between(r.sent, r.first_byte).max(0.0),
-                    "receive": between(r.first_byte, r.end).max(0.0),
-                },
-                "_phainon": own,
-            })
-        })
-        .collect();
-    json!({"log": {
-        "version": "1.2",
-        "creator": {"name": "Phainon", "version": env!("CARGO_PKG_VERSION")},
-        "browser": {"name": load.browser.clone().unwrap_or_default(), "version": ""},
-        "pages": [{
-            "id": "page-1", "startedDateTime": date(Millis::ZERO), "title": load.title.clone().unwrap_or_else(|| load.url.to_string()),
-            "pageTimings": {
-                "onContentLoad": load.dom_content_loaded.map_or(-1.0, |m| m.0),
-                "onLoad": load.load_event.map_or(-1.0, |m| m.0),
-            },
-        }],
-        "entries": entries,
-    }})
 }

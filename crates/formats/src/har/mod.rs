@@ -1,0 +1,8 @@
+//! HAR 1.2, read leniently and written strictly.
+
+mod dates;
+mod read;
+mod write;
+
+pub use read::read;
+pub use write::write;

@@ -1,0 +1,18 @@
+import { expect, type Page } from '@playwright/test';
+
+/** Opens a demo recording of a page under some conditions; gives the path of its sections. */
+export async function open(page: Page, kind: string, conditions: string): Promise<string> {
+  await page.goto('/recordings');
+  await page.getByRole('row', { name: new RegExp(`^${kind} .*${conditions}`) }).getByRole('link').last().click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at');
+  return new URL(page.url()).pathname.replace(/\/glance$/, '');
+}
+
+/** Opens the record dialog from the list of recordings. */
+export async function askToRecord(page: Page) {
+  await page.goto('/recordings');
+  // Keys are heard once the screen stands.
+  await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+  await page.keyboard.press('r');
+  return page.getByRole('dialog', { name: 'Record pages' });
+}
