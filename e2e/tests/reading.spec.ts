@@ -188,7 +188,7 @@ test('a scripted user that cannot do its step says which, and the load is kept',
   await record.getByRole('checkbox', { name: /^Unshaped/ }).check();
   await record.getByLabel(/return visit/).uncheck();
   await record.getByText('Then do something').click();
-  const steps = record.getByLabel(/^Steps/);
+  const steps = record.getByLabel(/^Steps of a scripted user/);
   await steps.fill('jump #high');
   await record.getByRole('button', { name: 'Record one load' }).click();
   await expect(record.getByRole('alert')).toContainText('jump #high');

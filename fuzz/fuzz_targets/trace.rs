@@ -9,10 +9,10 @@ use phainon_formats::RawLoad;
 fuzz_target!(|bytes: &[u8]| {
     let raw = RawLoad { name: "fuzzed.json".into(), trace: Some(bytes.to_vec()), ..RawLoad::default() };
     let Ok(load) = raw.assemble() else { return };
-    let _ = analyse(&Prepared::plain(load.clone()), &NoBodies);
-    let owners = Owners::of(&load, &[]);
-    let _ = tracks(&load, &owners).to_bytes();
-    if let Some(profile) = &load.profile {
-        let _ = functions(profile, &load.work, &owners, Millis(3.0), Millis(1e6));
+    let prepared = Prepared::plain(load);
+    let _ = analyse(&prepared, &NoBodies);
+    let _ = tracks(&prepared).to_bytes();
+    if let Some(profile) = &prepared.load.profile {
+        let _ = functions(profile, &prepared.load.work, &prepared.owners, Millis(3.0), Millis(1e6));
     }
 });

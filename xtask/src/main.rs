@@ -12,7 +12,7 @@ cargo xtask test          set up, then formatting, lints, types and all tests, b
 cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
-cargo xtask bench         core and trace benches, the screens in a browser, what recording costs a load";
+cargo xtask bench         core, trace and store benches, the screens in a browser, the link and what recording costs a load";
 
 /// What a chore ends with.
 type Done = Result<(), String>;
@@ -222,6 +222,7 @@ fn screenshots() -> Done {
 fn bench() -> Done {
     run(".", &cargo(), &["bench", "--package", "phainon-core"])?;
     run(".", &cargo(), &["bench", "--package", "phainon-formats"])?;
+    run(".", &cargo(), &["bench", "--profile", "dev", "--package", "phainon-store"])?;
     npm_ci("e2e")?;
     front_end()?;
     build()?;

@@ -4,8 +4,8 @@
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use phainon_core::{
-    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PaintKind, Prepared, RenderBlocking, Request,
-    ResourceKind, Work, WorkKind, WorkName, analyse,
+    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PaintKind, Prepared, RenderBlocking,
+    Request, ResourceKind, Work, WorkKind, WorkName, analyse,
 };
 use std::hint::black_box;
 

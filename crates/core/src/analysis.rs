@@ -1,18 +1,18 @@
 //! Everything that is computed from one load, in the shape in which the command line and the API give it.
 
 use crate::checks::{CheckContext, Finding, run_checks};
-use crate::words::{SaidFinding, SaidLeg, say_finding, say_leg};
 use crate::main_thread::{MainThread, main_thread};
 use crate::metrics::{
     DomainShare, LcpParts, Metric, Metrics, Placement, Ruler, WeightShare, by_domain, by_kind, lcp_parts, metrics,
     placement,
 };
 use crate::path::{Leg, path_to_largest};
+use crate::words::{SaidFinding, SaidLeg, say_finding, say_leg};
 use crate::{
-    Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Initiator, Interaction, Lanes,
-    Load, Millis, Missing, Moved, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
-    ResourceKind, ScreenFrame, Settings, Source, UserTiming, Visit, forced, handlers, interactions, lanes, render_blockers,
-    server_timing,
+    Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Initiator, Interaction, Lanes, Load,
+    Millis, Missing, Moved, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
+    ResourceKind, ScreenFrame, Settings, Source, UserTiming, Visit, forced, handlers, interactions, lanes,
+    render_blockers, server_timing,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

@@ -52,10 +52,8 @@ mod tests {
     fn directives_are_read_however_they_are_written() {
         let of = |values: &[&str]| {
             let mut request = Request::new(0, "http://a.test/", ResourceKind::Style);
-            request.response_headers = values
-                .iter()
-                .map(|v| Header { name: "Cache-Control".into(), value: (*v).to_owned() })
-                .collect();
+            request.response_headers =
+                values.iter().map(|v| Header { name: "Cache-Control".into(), value: (*v).to_owned() }).collect();
             CacheControl::of(&request)
         };
         assert_eq!(of(&["public, Max-Age=\"600\""]).lifetime(), Some(600));

@@ -254,7 +254,9 @@ impl Edit {
             | Self::SubsetFont { file }
             | Self::SplitTask { file }
             | Self::StopForcedLayout { file } => file.to_string(),
-            Self::RemoveOwner { owner } | Self::ServerRemove { owner } | Self::ServerFaster { owner, .. } => owner.key(),
+            Self::RemoveOwner { owner } | Self::ServerRemove { owner } | Self::ServerFaster { owner, .. } => {
+                owner.key()
+            }
             Self::DelayScript { scope }
             | Self::Compress { scope }
             | Self::Minify { scope }
@@ -341,7 +343,9 @@ impl EditKind {
             Self::DeferScript | Self::AsyncScript | Self::ScriptToEnd | Self::ReduceStyle | Self::PageCache => {
                 (Effort::Medium, Risk::MayBreak)
             }
-            Self::Remove | Self::RemoveOwner | Self::DelayScript | Self::ServerRemove => (Effort::Small, Risk::AskFirst),
+            Self::Remove | Self::RemoveOwner | Self::DelayScript | Self::ServerRemove => {
+                (Effort::Small, Risk::AskFirst)
+            }
             Self::FasterResponse | Self::ServerFaster | Self::SplitTask | Self::StopForcedLayout | Self::DropUnused => {
                 (Effort::Large, Risk::MayBreak)
             }
@@ -377,7 +381,10 @@ mod tests {
         let earlier = |kind, target| Edit::from_earlier(kind, target).map(|e| e.key());
         assert_eq!(earlier("defer_script", "http://a.test/a.js").as_deref(), Some("defer_script a.test/a.js"));
         assert_eq!(earlier("cache_longer", "a.test (site)").as_deref(), Some("cache_longer a.test for site site"));
-        assert_eq!(earlier("delay_script", "parleydock.test").as_deref(), Some("delay_script third_party parleydock.test"));
+        assert_eq!(
+            earlier("delay_script", "parleydock.test").as_deref(),
+            Some("delay_script third_party parleydock.test")
+        );
         assert_eq!(earlier("paint_it_blue", "x"), None);
     }
 }

@@ -57,7 +57,8 @@ mod work;
 mod work_columns;
 
 pub use analysis::{
-    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, SaidAnalysis, ShiftRow, ThreadDetail, analyse,
+    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, SaidAnalysis, ShiftRow, ThreadDetail,
+    analyse,
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};

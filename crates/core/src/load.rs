@@ -237,8 +237,12 @@ impl Load {
     pub fn last_hop<'a>(&'a self, request: &'a Request) -> &'a Request {
         let mut at = request;
         // Ids rise from hop to hop, so this ends.
-        while let Some(next) =
-            self.requests.get(at.id.0 as usize..).into_iter().flatten().find(|r| r.redirected_from == Some(at.id) && r.id > at.id)
+        while let Some(next) = self
+            .requests
+            .get(at.id.0 as usize..)
+            .into_iter()
+            .flatten()
+            .find(|r| r.redirected_from == Some(at.id) && r.id > at.id)
         {
             at = next;
         }

@@ -199,7 +199,12 @@ mod tests {
     #[test]
     fn a_load_that_failed_is_in_no_median_and_stands_for_nothing() {
         // An error page paints soon; it is no quick load of the page.
-        let loads = [(300.0, Visit::First, true), (5000.0, Visit::First, false), (5200.0, Visit::First, false), (310.0, Visit::First, true)];
+        let loads = [
+            (300.0, Visit::First, true),
+            (5000.0, Visit::First, false),
+            (5200.0, Visit::First, false),
+            (310.0, Visit::First, true),
+        ];
         let summary = sum(&loads).expect("two loads count");
         assert_eq!((summary.rows[0].median, summary.rows[0].values.len(), summary.representative), (5100.0, 2, 2));
         assert!(sum(&loads[..1]).is_none(), "nothing is known of the page");

@@ -15,8 +15,33 @@ pub struct ResourceKey(String);
 
 /// Query parameters that only defeat caches, date an address or tell one visitor from another.
 const VOLATILE: [&str; 27] = [
-    "_", "__", "cb", "cachebust", "cachebuster", "cache", "nocache", "rand", "random", "rnd", "r", "t", "ts", "time",
-    "timestamp", "now", "v", "ver", "version", "rev", "build", "hash", "sid", "session", "sessionid", "nonce", "uuid",
+    "_",
+    "__",
+    "cb",
+    "cachebust",
+    "cachebuster",
+    "cache",
+    "nocache",
+    "rand",
+    "random",
+    "rnd",
+    "r",
+    "t",
+    "ts",
+    "time",
+    "timestamp",
+    "now",
+    "v",
+    "ver",
+    "version",
+    "rev",
+    "build",
+    "hash",
+    "sid",
+    "session",
+    "sessionid",
+    "nonce",
+    "uuid",
 ];
 
 impl ResourceKey {
@@ -88,7 +113,8 @@ fn is_volatile(name: &str, value: &str) -> bool {
     // A cache buster without a name: `?1732460000`.
     let bare_number = value.is_empty() && name.len() >= 8 && name.bytes().all(|b| b.is_ascii_digit());
     let moment = value.len() >= 10 && value.bytes().all(|b| b.is_ascii_digit() || b == b'.');
-    let random = value.strip_prefix("0.").is_some_and(|rest| rest.len() >= 8 && rest.bytes().all(|b| b.is_ascii_digit()));
+    let random =
+        value.strip_prefix("0.").is_some_and(|rest| rest.len() >= 8 && rest.bytes().all(|b| b.is_ascii_digit()));
     bare_number || moment || random || is_hash(value) || VOLATILE.iter().any(|v| name.eq_ignore_ascii_case(v))
 }
 
@@ -164,7 +190,10 @@ mod tests {
         ] {
             assert!(!same(one, other), "{one} {other}: {}", ResourceKey::of(one));
         }
-        assert_eq!(ResourceKey::of("http://a.test/plugins/deck/slider.js?x=1").as_str(), "a.test/plugins/deck/slider.js?x=1");
+        assert_eq!(
+            ResourceKey::of("http://a.test/plugins/deck/slider.js?x=1").as_str(),
+            "a.test/plugins/deck/slider.js?x=1"
+        );
         assert_eq!(ResourceKey::of("http://a.test/a/slider.js").name(), "slider.js");
     }
 

@@ -34,23 +34,37 @@ pub enum Outcome {
 #[allow(missing_docs)]
 pub enum Reason {
     ServiceWorker,
-    StillFresh { #[ts(type = "number")] seconds: u64 },
+    StillFresh {
+        #[ts(type = "number")]
+        seconds: u64,
+    },
     NotYetExpired,
     GuessedFresh,
     HadIt,
     AskEachTime,
-    AskedAfter { #[ts(type = "number")] seconds: u64 },
+    AskedAfter {
+        #[ts(type = "number")]
+        seconds: u64,
+    },
     AskedWithoutLifetime,
     NewNow,
     GoneNow,
-    Method { method: String },
+    Method {
+        method: String,
+    },
     Failed,
     NoStore,
     Varies,
     AskEachTimeChanged,
     AskEachTimeNothingToAskWith,
-    ShortLifetime { #[ts(type = "number")] seconds: u64 },
-    Dropped { #[ts(type = "number")] seconds: u64 },
+    ShortLifetime {
+        #[ts(type = "number")]
+        seconds: u64,
+    },
+    Dropped {
+        #[ts(type = "number")]
+        seconds: u64,
+    },
     NotWithoutAskingChanged,
     NotWithoutAskingNothingToAskWith,
     Expired,

@@ -37,9 +37,9 @@ impl Settings {
     pub fn hash(&self) -> String {
         // FNV-1a (Fowler, Noll, Vo): a name for a value, not a seal on it.
         let text = serde_json::to_vec(self).unwrap_or_default();
-        let sum = text.iter().fold(0xcbf2_9ce4_8422_2325_u64, |sum, byte| {
-            (sum ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3)
-        });
+        let sum = text
+            .iter()
+            .fold(0xcbf2_9ce4_8422_2325_u64, |sum, byte| (sum ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3));
         format!("{sum:016x}")
     }
 }

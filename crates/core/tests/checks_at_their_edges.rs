@@ -6,9 +6,9 @@ mod site;
 
 use phainon_core::checks::{Finding, Standing, Sureness};
 use phainon_core::words::{finding_title, finding_why, say_finding};
-use phainon_core::{ Prepared,
+use phainon_core::{
     BodyRef, Bytes, EditKind, Header, Initiator, InitiatorKind, LayoutShift, Millis, OwnerKind, PageFacts, PageImage,
-    Rect, RenderBlocking, Request, ResourceKind, WorkName, analyse, preset,
+    Prepared, Rect, RenderBlocking, Request, ResourceKind, WorkName, analyse, preset,
 };
 use site::{Site, at, script};
 use std::collections::HashMap;
@@ -237,7 +237,8 @@ fn pictures_without_dimensions_are_named_once_with_the_shift_they_made() {
         ],
         ..PageFacts::default()
     });
-    let shift = |ms: f64| LayoutShift { at: Millis(ms), score: 0.1, inner: false, had_recent_input: false, moved: Vec::new() };
+    let shift =
+        |ms: f64| LayoutShift { at: Millis(ms), score: 0.1, inner: false, had_recent_input: false, moved: Vec::new() };
     // The picture's last byte comes at 500 ms; a shift a second later is not its doing.
     site.0.shifts = vec![shift(560.0), shift(1_500.0)];
     let findings = found(&site, "image-without-dimensions");

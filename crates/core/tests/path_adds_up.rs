@@ -4,8 +4,8 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::path::{Leg, path_to_first_paint, path_to_largest};
-use phainon_core::{ Prepared,
-    Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PageFacts, PageImage, PaintKind,
+use phainon_core::{
+    Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PageFacts, PageImage, PaintKind, Prepared,
     RenderBlocking, Request, RequestId, ResourceKind, TimerInstall, Work, WorkKind, WorkName, analyse, self_times,
 };
 use proptest::prelude::*;

@@ -6,8 +6,8 @@ mod site;
 
 use phainon_core::path::{Leg, LegFact, path_to_first_paint, path_to_largest};
 use phainon_core::words::leg_title;
-use phainon_core::{ Prepared,
-    EditKind, Initiator, InitiatorKind, Millis, PageChange, PageFacts, PageImage, RenderBlocking, RequestId,
+use phainon_core::{
+    EditKind, Initiator, InitiatorKind, Millis, PageChange, PageFacts, PageImage, Prepared, RenderBlocking, RequestId,
     ResourceKind, TimerInstall, WorkName, name_runs,
 };
 use site::{PAGE, Site, at, script};

@@ -4,9 +4,9 @@
 
 use phainon_core::metrics::{Placement, by_domain, by_kind, site_weight};
 use phainon_core::profile::{CodePlace, Profile, ProfileNode, functions, stacks};
-use phainon_core::{ Prepared,
-    Bytes, CacheSource, Conditions, Header, Load, Millis, NoBodies, Outcome, Owners, PageFacts, PageImage, Rect,
-    Request, ResourceKind, ScreenFrame, Work, WorkKind, WorkName, analyse, lanes, preset, return_visit, tracks,
+use phainon_core::{
+    Bytes, CacheSource, Conditions, Header, Load, Millis, NoBodies, Outcome, Owners, PageFacts, PageImage, Prepared,
+    Rect, Request, ResourceKind, ScreenFrame, Work, WorkKind, WorkName, analyse, lanes, preset, return_visit, tracks,
 };
 use proptest::prelude::*;
 

@@ -6,8 +6,8 @@
 
 use crate::unpack::{MAX_UNPACKED, read_limited};
 use crate::{BodyMap, Detail, FormatError, Manifest, NetworkLog, Opened, PageRecord, RawLoad, body_hash, har};
-use phainon_core::metrics::Coverage;
 use phainon_core::Load;
+use phainon_core::metrics::Coverage;
 use std::io::{Cursor, Read, Write};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipArchive, ZipWriter};

@@ -4,8 +4,8 @@ use crate::network::{self, NetworkFacts};
 use crate::trace::{self, Wanted};
 use crate::{FormatError, NetworkLog, pictures};
 use phainon_core::{
-    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, ScreenFrame,
-    Source, Subject, Visit,
+    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, ScreenFrame, Source,
+    Subject, Visit,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -230,16 +230,27 @@ impl RawLoad {
         if !has_requests {
             missing(Subject::Bodies, "A trace holds no bodies: compression and picture sizes cannot be computed.");
         } else if no_bodies {
-            missing(Subject::Bodies, "No response bodies were kept: compression and picture sizes cannot be computed, and no text can be shown.");
+            missing(
+                Subject::Bodies,
+                "No response bodies were kept: compression and picture sizes cannot be computed, and no text can be shown.",
+            );
         }
         if has_requests && self.network.is_none() {
-            missing(Subject::BodyParts, match load.source {
-                Source::Recording => "This recording was made by an earlier version, which did not keep the network's events: when each part of a response came is not known.",
-                _ => "A HAR does not tell when each part of a response came.",
-            });
+            missing(
+                Subject::BodyParts,
+                match load.source {
+                    Source::Recording => {
+                        "This recording was made by an earlier version, which did not keep the network's events: when each part of a response came is not known."
+                    }
+                    _ => "A HAR does not tell when each part of a response came.",
+                },
+            );
         }
         if load.source != Source::Recording {
-            missing(Subject::Page, "Only a recording made here reads the document: element sizes and dimensions are not known.");
+            missing(
+                Subject::Page,
+                "Only a recording made here reads the document: element sizes and dimensions are not known.",
+            );
             missing(Subject::Frames, "Only a recording made here takes pictures of the screen.");
         } else if load.frames.is_empty() {
             missing(Subject::Frames, "The browser sent no picture of the screen during this load.");
@@ -251,9 +262,8 @@ impl RawLoad {
 
     /// Frames on the load's clock: their wall clock joined to the monotonic one of the events.
     fn place_frames(&self, wall_offset: Option<f64>, trace: Option<&trace::TraceFacts>) -> Vec<(ScreenFrame, &[u8])> {
-        let painted: Vec<Millis> = trace
-            .map(|t| t.fcp.into_iter().chain(t.lcp_candidates.iter().map(|c| c.at)).collect())
-            .unwrap_or_default();
+        let painted: Vec<Millis> =
+            trace.map(|t| t.fcp.into_iter().chain(t.lcp_candidates.iter().map(|c| c.at)).collect()).unwrap_or_default();
         let mut last = f64::NEG_INFINITY;
         let mut place = |frame: &FrameRecord| match (frame.wall_s, wall_offset, trace) {
             (Some(wall), Some(offset), Some(trace)) => {
@@ -263,15 +273,21 @@ impl RawLoad {
             }
             _ => frame.at_ms.map(|at| at.0),
         };
-        let mut placed: Vec<(f64, &FrameRecord, &[u8])> =
-            self.frames.iter().filter_map(|(frame, picture)| Some((place(frame)?, frame, picture.as_slice()))).collect();
+        let mut placed: Vec<(f64, &FrameRecord, &[u8])> = self
+            .frames
+            .iter()
+            .filter_map(|(frame, picture)| Some((place(frame)?, frame, picture.as_slice())))
+            .collect();
         // What was on the screen before the navigation is its first frame.
         let before = placed.iter().rposition(|(at, ..)| *at <= 0.0).unwrap_or(0);
         placed.drain(..before);
         placed
             .into_iter()
             .map(|(at, frame, picture)| {
-                (ScreenFrame { at_ms: Millis(at.max(0.0)), file: frame.file.clone(), ..ScreenFrame::default() }, picture)
+                (
+                    ScreenFrame { at_ms: Millis(at.max(0.0)), file: frame.file.clone(), ..ScreenFrame::default() },
+                    picture,
+                )
             })
             .collect()
     }
@@ -311,9 +327,12 @@ impl RawLoad {
         load.presentations = trace.presentations;
         for (url, ran) in &trace.worker_runs {
             // A worker's script is announced as ended when the worker first rests: it had come when it ran.
-            let its = |r: &&mut Request| r.kind == phainon_core::ResourceKind::Script && *r.url == **url && r.start < *ran;
+            let its =
+                |r: &&mut Request| r.kind == phainon_core::ResourceKind::Script && *r.url == **url && r.start < *ran;
             if let Some(request) = load.requests.iter_mut().find(its) {
-                request.end = Some(request.end.map_or(*ran, |end| end.min(*ran)).max(request.first_byte.unwrap_or(request.start)));
+                request.end = Some(
+                    request.end.map_or(*ran, |end| end.min(*ran)).max(request.first_byte.unwrap_or(request.start)),
+                );
             }
         }
         load.events = trace.events;
@@ -372,7 +391,8 @@ impl RawLoad {
 fn network_notes(facts: &NetworkFacts, url: Option<&str>) -> Vec<String> {
     let mut notes = Vec::new();
     if let Some(before) = &facts.before {
-        let requests = if before.requests == 1 { "1 request is".to_owned() } else { format!("{} requests are", before.requests) };
+        let requests =
+            if before.requests == 1 { "1 request is".to_owned() } else { format!("{} requests are", before.requests) };
         notes.push(format!(
             "The page asked for moved the browser on to {} by itself, {} after the load had begun. Times count from that navigation; {requests} left out that came before it.",
             url.unwrap_or("another address"),

@@ -4,7 +4,7 @@
 #![allow(clippy::unwrap_used)]
 
 use flate2::{Compression, write::GzEncoder};
-use phainon_core::{ Prepared,Load, Millis, NoBodies, Subject, analyse};
+use phainon_core::{Load, Millis, NoBodies, Prepared, Subject, analyse};
 use phainon_formats::{FormatError, open};
 use proptest::prelude::*;
 use serde_json::{Value, json};

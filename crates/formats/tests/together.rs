@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-use phainon_core::{ Prepared,Millis, NoBodies, RenderBlocking, Source, analyse};
+use phainon_core::{Millis, NoBodies, Prepared, RenderBlocking, Source, analyse};
 use phainon_formats::{FormatError, open, open_together};
 use serde_json::{Value, json};
 

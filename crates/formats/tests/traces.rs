@@ -2,8 +2,9 @@
 
 #![allow(clippy::unwrap_used)]
 
-use phainon_core::{ Prepared,
-    InitiatorKind, Load, Millis, NoBodies, PaintKind, RenderBlocking, ResourceKind, WorkKind, WorkName, analyse,
+use phainon_core::{
+    InitiatorKind, Load, Millis, NoBodies, PaintKind, Prepared, RenderBlocking, ResourceKind, WorkKind, WorkName,
+    analyse,
 };
 use phainon_formats::open;
 use serde_json::{Value, json};

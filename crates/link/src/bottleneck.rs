@@ -46,7 +46,11 @@ mod tests {
         // 100 chunks of 5,000 bytes at 500,000 bytes a second: one second, however they are asked for.
         let last = (0..100).map(|_| line.pass(5_000, Duration::ZERO)).last().unwrap_or_default();
         assert_eq!(last, Duration::from_secs(1));
-        assert_eq!(line.pass(5_000, Duration::from_secs(3)), Duration::from_millis(3_010), "it rests where nothing is ready");
+        assert_eq!(
+            line.pass(5_000, Duration::from_secs(3)),
+            Duration::from_millis(3_010),
+            "it rests where nothing is ready"
+        );
         assert_eq!(Bottleneck::new(0.0).pass(5_000, Duration::from_secs(3)), Duration::from_secs(3));
     }
 }

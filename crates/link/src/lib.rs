@@ -57,7 +57,12 @@ pub fn transfers(line: Direction, bodies: &[usize]) -> Vec<Duration> {
     let mut bottleneck = Bottleneck::new(line.rate);
     let mut flows: Vec<Flow> = bodies
         .iter()
-        .map(|&left| Flow { left, window: Window::new(line.round_trip), ready: Duration::ZERO, arrived: Duration::ZERO })
+        .map(|&left| Flow {
+            left,
+            window: Window::new(line.round_trip),
+            ready: Duration::ZERO,
+            arrived: Duration::ZERO,
+        })
         .collect();
     // Whichever is ready first goes next.
     while let Some(flow) = flows.iter_mut().filter(|f| f.left > 0).min_by_key(|f| f.ready) {

@@ -59,7 +59,11 @@ mod tests {
             assert_eq!(window.full_until(2_920, ms(10)), None);
             window.sent(2_920, ms(10));
         }
-        assert_eq!(window.full_until(2_920, ms(109)), Some(ms(110)), "ten segments, and no more before they are acknowledged");
+        assert_eq!(
+            window.full_until(2_920, ms(109)),
+            Some(ms(110)),
+            "ten segments, and no more before they are acknowledged"
+        );
         // One round trip later all are: the window has doubled.
         for _ in 0..10 {
             assert_eq!(window.full_until(2_920, ms(110)), None);

@@ -14,7 +14,10 @@ use through::{Measured, measure};
 
 #[tokio::main]
 async fn main() {
-    println!("{:<20} {:>11} {:>12} {:>12} {:>8} {:>10} {:>10}", "line", "connections", "model, ms", "measured, ms", "ratio", "connect", "round trip");
+    println!(
+        "{:<20} {:>11} {:>12} {:>12} {:>8} {:>10} {:>10}",
+        "line", "connections", "model, ms", "measured, ms", "ratio", "connect", "round trip"
+    );
     for row in PRESETS {
         let conditions = preset(row.id).unwrap();
         if conditions.down_bits == 0 {
@@ -25,7 +28,8 @@ async fn main() {
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
         let whole = (link.down * 4.0).min(2_000_000.0) as usize;
         for connections in [1, 12] {
-            let Measured { model_ms, took_ms, connect_ms, trip_ms } = measure(&link, connections, whole / connections).await;
+            let Measured { model_ms, took_ms, connect_ms, trip_ms } =
+                measure(&link, connections, whole / connections).await;
             println!(
                 "{:<20} {connections:>11} {model_ms:>12.0} {took_ms:>12.0} {:>8.3} {connect_ms:>10.1} {trip_ms:>10.1}",
                 conditions.name,

@@ -3,9 +3,8 @@
 //! kept with it.
 
 use crate::RecordError;
-use crate::protocol::{Client, Event};
+use crate::protocol::{CALL, Client, Event};
 use crate::steps::Step;
-use crate::tab::CALL;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use serde_json::{Value, json};
@@ -118,7 +117,8 @@ fn pairs(text: &str, between: char, what: &str, example: &str) -> Result<Vec<(St
         .map(str::trim)
         .filter(|line| !line.is_empty())
         .map(|line| {
-            let name_of = |name: &str| !name.is_empty() && !name.contains(|c: char| c.is_whitespace() || c.is_control());
+            let name_of =
+                |name: &str| !name.is_empty() && !name.contains(|c: char| c.is_whitespace() || c.is_control());
             line.split_once(between)
                 .map(|(name, value)| (name.trim().to_owned(), value.trim().to_owned()))
                 .filter(|(name, _)| name_of(name))
@@ -191,7 +191,10 @@ mod tests {
     #[test]
     fn a_host_is_blocked_with_what_lies_below_it_and_an_address_by_its_beginning() {
         assert!(block_patterns("chat.parleydock.test").contains(&"*://*.chat.parleydock.test/*".to_owned()));
-        assert_eq!(block_patterns("www.skerryline.test/plugins/gull-stats/")[0], "*://www.skerryline.test/plugins/gull-stats/*");
+        assert_eq!(
+            block_patterns("www.skerryline.test/plugins/gull-stats/")[0],
+            "*://www.skerryline.test/plugins/gull-stats/*"
+        );
         assert_eq!(block_patterns("*/ads.js"), ["*/ads.js"]);
         assert_eq!(parse_blocked("a.test, b.test\nc.test").expect("three").len(), 3);
         assert!(parse_blocked(&"x ".repeat(51)).is_err());

@@ -158,7 +158,11 @@ impl Browser {
                 // Its last words may still be on their way.
                 tokio::time::sleep(Duration::from_millis(100)).await;
                 let last = last.lock().unwrap_or_else(PoisonError::into_inner).clone();
-                Err(failed(if last.is_empty() { "it ended at once".into() } else { format!("it ended with “{last}”") }))
+                Err(failed(if last.is_empty() {
+                    "it ended at once".into()
+                } else {
+                    format!("it ended with “{last}”")
+                }))
             }
         }
     }

@@ -108,7 +108,8 @@ mod tests {
         });
         futures::future::join_all(all).await;
         drop(order);
-        let seen: Vec<u64> = futures::StreamExt::collect(tokio_stream::wrappers::UnboundedReceiverStream::new(seen)).await;
+        let seen: Vec<u64> =
+            futures::StreamExt::collect(tokio_stream::wrappers::UnboundedReceiverStream::new(seen)).await;
         assert_eq!(seen, [0, 10, 20, 30]);
     }
 }

@@ -1,9 +1,10 @@
 //! The load for what slows a page when asked: which code it used, and its look with inline styles alone.
 
 use crate::browser::Browser;
-use crate::load::{Instruments, LoadJob, LoadLimits};
+use crate::job::{Instruments, LoadJob, LoadLimits};
 use crate::log_in::log_in;
-use crate::tab::{self, CALL};
+use crate::protocol::CALL;
+use crate::tab;
 use crate::watch::Watcher;
 use crate::{RecordError, Stage};
 use base64::Engine;
@@ -53,12 +54,17 @@ async fn look(job: &LoadJob<'_>, browser: &mut Browser) -> Result<Detail, Record
         .filter_map(|header| {
             let url = header["sourceURL"].as_str().filter(|u| !u.is_empty())?;
             let length = whole(&header["length"]);
-            Some((header["styleSheetId"].as_str()?.to_owned(), Coverage { url: url.to_owned(), used: Vec::new(), length }))
+            Some((
+                header["styleSheetId"].as_str()?.to_owned(),
+                Coverage { url: url.to_owned(), used: Vec::new(), length },
+            ))
         })
         .collect();
     let mut detail = Detail::default();
     if outcome.cut_off {
-        detail.notes.push("The load for used code was cut off while the page was busy; what it used later is not seen.".into());
+        detail
+            .notes
+            .push("The load for used code was cut off while the page was busy; what it used later is not seen.".into());
     }
     match on("Profiler.takePreciseCoverage", json!({})).await {
         Ok(answer) => detail.coverage.extend(scripts(&answer)),

@@ -11,6 +11,7 @@ mod access;
 pub mod browser;
 mod clock;
 mod detail;
+mod job;
 mod load;
 mod log_in;
 mod machine;
@@ -29,7 +30,7 @@ mod transport;
 mod watch;
 
 pub use access::{Access, parse_blocked};
-pub use load::{Instruments, LoadLimits};
+pub use job::{Instruments, LoadLimits};
 pub use record::{
     Keep, Part, Progress, RecordRequest, RecordedLoad, Recording, RecordingAbout, Stage, check_address, private_names,
     record, record_whole,

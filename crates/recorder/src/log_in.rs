@@ -1,8 +1,9 @@
 //! Steps before the measured load: a log-in in a tab of its own, in the profile of that load.
 
 use crate::browser::Browser;
-use crate::load::{Instruments, LoadJob, LoadLimits};
-use crate::tab::{self, CALL};
+use crate::job::{Instruments, LoadJob, LoadLimits};
+use crate::protocol::CALL;
+use crate::tab;
 use crate::watch::Watcher;
 use crate::{RecordError, Stage};
 use serde_json::json;

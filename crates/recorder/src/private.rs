@@ -152,11 +152,14 @@ impl Secrets {
             (raw.network, raw.trace, raw.page) = (None, None, None);
             raw.frames.clear();
             bodies.clear();
-            raw.failed = Some("A private value could not be taken out of what was observed, so nothing of this load was kept.".into());
+            raw.failed = Some(
+                "A private value could not be taken out of what was observed, so nothing of this load was kept.".into(),
+            );
         } else if dropped > 0
             && let Some(page) = &mut raw.page
         {
-            page.notes.push(format!("{dropped} bodies held a private value that could not be taken out, and were not kept."));
+            page.notes
+                .push(format!("{dropped} bodies held a private value that could not be taken out, and were not kept."));
         }
     }
 
@@ -172,9 +175,30 @@ impl Secrets {
 /// Words that the records of a load are made of: looked for on their own they would tear them apart.
 fn is_common(value: &str) -> bool {
     const WORDS: [&str; 24] = [
-        "true", "false", "null", "name", "args", "data", "type", "params", "method", "request", "response", "requestid",
-        "headers", "document", "script", "image", "stylesheet", "navigation", "loading", "frame", "timestamp", "status",
-        "http", "https",
+        "true",
+        "false",
+        "null",
+        "name",
+        "args",
+        "data",
+        "type",
+        "params",
+        "method",
+        "request",
+        "response",
+        "requestid",
+        "headers",
+        "document",
+        "script",
+        "image",
+        "stylesheet",
+        "navigation",
+        "loading",
+        "frame",
+        "timestamp",
+        "status",
+        "http",
+        "https",
     ];
     let letters = value.bytes().all(|b| b.is_ascii_alphabetic());
     letters && (value.len() < 6 || WORDS.iter().any(|word| word.eq_ignore_ascii_case(value)))
@@ -194,7 +218,8 @@ impl Masks {
     }
 
     fn text(&self, text: &str) -> String {
-        self.bytes(text.as_bytes()).map_or_else(|| text.to_owned(), |bytes| String::from_utf8_lossy(&bytes).into_owned())
+        self.bytes(text.as_bytes())
+            .map_or_else(|| text.to_owned(), |bytes| String::from_utf8_lossy(&bytes).into_owned())
     }
 
     /// A value by way of its JSON.
@@ -227,19 +252,29 @@ fn forms(value: &str) -> BTreeSet<Vec<u8>> {
     texts.insert(encoded(&encoded(value)));
     texts.insert(encoded(value).replace("%20", "+"));
     // encodeURIComponent leaves more as it is than a form does.
-    texts.insert(["!", "'", "(", ")", "*", "~"].iter().fold(encoded(value), |text, mark| {
-        text.replace(&format!("%{:02X}", mark.as_bytes()[0]), mark)
-    }));
+    texts.insert(
+        ["!", "'", "(", ")", "*", "~"]
+            .iter()
+            .fold(encoded(value), |text, mark| text.replace(&format!("%{:02X}", mark.as_bytes()[0]), mark)),
+    );
     for text in texts.clone() {
         texts.insert(in_json(&text));
         // Twice: JSON within a string of JSON, as a trace has of what a page logs.
         texts.insert(in_json(&in_json(&text)));
         texts.insert(in_json(&text).replace('/', "\\/"));
-        texts.insert(["&", "<", ">", "'", "="].iter().fold(in_json(&text), |text, mark| {
-            text.replace(mark, &format!("\\u{:04x}", mark.as_bytes()[0]))
-        }));
+        texts.insert(
+            ["&", "<", ">", "'", "="]
+                .iter()
+                .fold(in_json(&text), |text, mark| text.replace(mark, &format!("\\u{:04x}", mark.as_bytes()[0]))),
+        );
         texts.insert(text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;"));
-        texts.insert(text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&#34;").replace('\'', "&#39;"));
+        texts.insert(
+            text.replace('&', "&amp;")
+                .replace('<', "&lt;")
+                .replace('>', "&gt;")
+                .replace('"', "&#34;")
+                .replace('\'', "&#39;"),
+        );
     }
     let mut found: BTreeSet<Vec<u8>> = texts.iter().map(|text| text.as_bytes().to_vec()).collect();
     for text in [value] {
@@ -301,7 +336,13 @@ fn unescaped(text: &str) -> String {
         }
     }
     plain.push_str(rest);
-    plain.replace("&quot;", "\"").replace("&#34;", "\"").replace("&#39;", "'").replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&")
+    plain
+        .replace("&quot;", "\"")
+        .replace("&#34;", "\"")
+        .replace("&#39;", "'")
+        .replace("&lt;", "<")
+        .replace("&gt;", ">")
+        .replace("&amp;", "&")
 }
 
 #[cfg(test)]
@@ -314,21 +355,37 @@ mod tests {
 
     fn load(address: &str) -> (RawLoad, BodyMap) {
         let mut log = NetworkLog::default();
-        let sent = json!({"requestId": "1", "timestamp": 1.0, "request": {"url": address, "headers": {"Referer": address}}});
+        let sent =
+            json!({"requestId": "1", "timestamp": 1.0, "request": {"url": address, "headers": {"Referer": address}}});
         log.add("Network.requestWillBeSent", None, &sent);
         let beacon = format!("http://gull-stats.test/?dl={}", encoded(address));
-        log.add("Network.requestWillBeSent", None, &json!({"requestId": "2", "timestamp": 1.1, "request": {"url": beacon, "headers": {}}}));
+        log.add(
+            "Network.requestWillBeSent",
+            None,
+            &json!({"requestId": "2", "timestamp": 1.1, "request": {"url": beacon, "headers": {}}}),
+        );
         let page = format!("<a href=\"/next?token={}\">{SECRET}</a>", encoded(SECRET)).into_bytes();
         let data = json!({"token": SECRET, "nested": json!({"t": SECRET}).to_string()}).to_string().into_bytes();
         let picture = vec![0xff, 0xd8, 0x00];
         let bodies: BodyMap = [&page, &data, &picture].map(|b| (body_hash(b), b.clone())).into();
         for (request, body) in [("1", &page), ("2", &data), ("3", &picture)] {
-            log.bodies.push(KeptBody { request: request.into(), hash: body_hash(body), size: body.len() as u64, exact: true });
+            log.bodies.push(KeptBody {
+                request: request.into(),
+                hash: body_hash(body),
+                size: body.len() as u64,
+                exact: true,
+            });
         }
         let raw = RawLoad {
             network: Some(log),
-            trace: Some(json!([{"name": "user mark", "args": {"detail": SECRET, "url": address}}]).to_string().into_bytes()),
-            page: Some(PageRecord { url: address.into(), notes: vec![format!("{address} moved on")], ..PageRecord::default() }),
+            trace: Some(
+                json!([{"name": "user mark", "args": {"detail": SECRET, "url": address}}]).to_string().into_bytes(),
+            ),
+            page: Some(PageRecord {
+                url: address.into(),
+                notes: vec![format!("{address} moved on")],
+                ..PageRecord::default()
+            }),
             failed: Some(format!("{address} was asked for")),
             ..RawLoad::default()
         };
@@ -353,21 +410,34 @@ mod tests {
         assert!(!kept.contains("s3cr") && !kept.contains("gull&"), "{kept}");
         assert!(kept.contains("x=1&Token=not-kept#part"), "that there was one stays visible: {kept}");
         let log = raw.network.as_ref().expect("a log");
-        assert!(log.bodies.iter().all(|kept| bodies.contains_key(&kept.hash)), "bodies are found under their new names");
+        assert!(
+            log.bodies.iter().all(|kept| bodies.contains_key(&kept.hash)),
+            "bodies are found under their new names"
+        );
         assert!(log.bodies[2].exact && !log.bodies[0].exact, "what is no text is left as it is");
         assert_eq!(log.events().count(), 2, "what is kept is still JSON");
     }
 
     #[test]
     fn names_are_found_however_they_are_written() {
-        for address in ["http://a.test/?%74oken=s3cret", "http://a.test/#token=s3cret", "http://a.test/a;token=s3cret/b?x=1", "http://a.test/?token[]=s3cret", "/next?TOKEN=s3cret"] {
+        for address in [
+            "http://a.test/?%74oken=s3cret",
+            "http://a.test/#token=s3cret",
+            "http://a.test/a;token=s3cret/b?x=1",
+            "http://a.test/?token[]=s3cret",
+            "/next?TOKEN=s3cret",
+        ] {
             let mut secrets = Secrets::default();
             secrets.learn(address, &["token".into()]);
             assert!(!secrets.out_of(address).contains("s3cret"), "{address}: {}", secrets.out_of(address));
         }
         let mut short = Secrets::default();
         short.learn("http://a.test/?pin=12&x=12", &["pin".into()]);
-        assert_eq!(short.out_of("http://a.test/?pin=12&x=12"), "http://a.test/?pin=not-kept&x=12", "a short value is masked behind its name");
+        assert_eq!(
+            short.out_of("http://a.test/?pin=12&x=12"),
+            "http://a.test/?pin=not-kept&x=12",
+            "a short value is masked behind its name"
+        );
     }
 
     #[test]

@@ -11,6 +11,9 @@ use std::collections::HashMap;
 use std::time::Duration;
 use tokio::sync::{mpsc, oneshot};
 
+/// How long a call that needs nothing of the page may take.
+pub const CALL: Duration = Duration::from_secs(15);
+
 /// An event as it came.
 #[derive(Debug, Clone)]
 pub struct Event {
@@ -169,10 +172,14 @@ mod tests {
         });
         let limit = Duration::from_secs(5);
         client.tell(None, "told", Value::Null);
-        let (fine, wrong) =
-            tokio::join!(client.call(Some("s"), "fine", json!({}), limit), client.call(None, "wrong", json!({}), limit));
+        let (fine, wrong) = tokio::join!(
+            client.call(Some("s"), "fine", json!({}), limit),
+            client.call(None, "wrong", json!({}), limit)
+        );
         assert_eq!(fine.expect("an answer")["session"], "s");
-        assert!(matches!(wrong, Err(RecordError::Refused(method, why)) if method == "wrong" && why == "no such method"));
+        assert!(
+            matches!(wrong, Err(RecordError::Refused(method, why)) if method == "wrong" && why == "no such method")
+        );
         let event = events.recv().await.expect("an event");
         assert_eq!((event.method.as_str(), event.session.as_deref()), ("Page.loaded", Some("s")));
     }

@@ -1,8 +1,9 @@
 //! Reading a load out once it is over: trace, page, elements, bodies.
 
 use crate::load::LoadResult;
+use crate::protocol::CALL;
 use crate::reasons::failure;
-use crate::tab::{CALL, MOST_OF_ONE};
+use crate::tab::MOST_OF_ONE;
 use crate::watch::{Events, Outcome, Watcher};
 use crate::{RecordError, page, text};
 use base64::Engine;
@@ -68,7 +69,10 @@ impl Watcher<'_> {
             ));
         }
         if self.windows > 0 {
-            notes.push(format!("The page opened {}; they are not part of the load.", counted(self.windows, "window", "windows")));
+            notes.push(format!(
+                "The page opened {}; they are not part of the load.",
+                counted(self.windows, "window", "windows")
+            ));
         }
         record.frames = frames.iter().map(|(frame, _)| frame.clone()).collect();
         let failed = failure(self.traffic.document(&self.main_frame), &outcome, self.job.limits);

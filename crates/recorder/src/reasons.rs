@@ -1,7 +1,7 @@
 //! Why a load failed, in a sentence.
 
 use crate::RecordError;
-use crate::load::{LoadJob, LoadLimits};
+use crate::job::{LoadJob, LoadLimits};
 use crate::shaper::Trouble;
 use crate::traffic::Document;
 use crate::watch::Outcome;

@@ -1,7 +1,8 @@
 //! A recording: several loads of one page under one set of conditions.
 
 use crate::access::Access;
-use crate::load::{Instruments, LoadJob, LoadLimits, LoadResult};
+use crate::job::{Instruments, LoadJob, LoadLimits};
+use crate::load::LoadResult;
 use crate::log_in::log_in;
 use crate::private::Secrets;
 use crate::shaper::{HostMap, Link, Shaper};

@@ -1,14 +1,11 @@
 //! A tab that behaves as the conditions say: viewport, touch, processor, what is blocked.
 
 use crate::browser::Browser;
-use crate::load::LoadJob;
-use crate::protocol::Client;
+use crate::job::LoadJob;
+use crate::protocol::{CALL, Client};
 use crate::{RecordError, page};
 use serde_json::{Value, json};
-use std::time::Duration;
 
-/// How long a call that needs nothing of the page may take.
-pub const CALL: Duration = Duration::from_secs(15);
 /// The browser holds at most this much of one body for us.
 pub const MOST_OF_ONE: u64 = 40 << 20;
 

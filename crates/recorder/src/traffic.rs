@@ -90,9 +90,8 @@ impl Traffic {
     /// and not always announced as ended.
     pub fn navigated(&mut self, frame: &str, loader: &str) {
         let all = &self.all;
-        self.in_flight.retain(|id| {
-            all.get(id).is_none_or(|open| open.frame.as_deref() != Some(frame) || open.loader == loader)
-        });
+        self.in_flight
+            .retain(|id| all.get(id).is_none_or(|open| open.frame.as_deref() != Some(frame) || open.loader == loader));
     }
 
     /// Whether an event is news of something that the page may be waiting for; what comes through an
@@ -311,7 +310,10 @@ mod tests {
             json!({"requestId": "d2", "statusCode": 204, "headers": {"Content-Disposition": "attachment; filename=x"}}),
         ));
         let document = traffic.document("F").expect("a document");
-        assert_eq!((document.url.as_str(), document.status, document.attached), ("http://a.test/moved", Some(204), true));
+        assert_eq!(
+            (document.url.as_str(), document.status, document.attached),
+            ("http://a.test/moved", Some(204), true)
+        );
     }
 
     #[test]

@@ -1,8 +1,8 @@
 //! Watching a load: taking its events in until network and main thread are quiet.
 
-use crate::load::LoadJob;
-use crate::protocol::{Client, Event};
-use crate::tab::{self, CALL, Tab};
+use crate::job::LoadJob;
+use crate::protocol::{CALL, Client, Event};
+use crate::tab::{self, Tab};
 use crate::traffic::Traffic;
 use crate::{RecordError, Stage, page};
 use base64::Engine;
@@ -280,8 +280,7 @@ impl<'a> Watcher<'a> {
                 outcome.step = Some(format!("The step “{step}” could not be done: there is no page to act on."));
                 break;
             };
-            let (client, session, touch) =
-                (self.client.clone(), self.tab.session.clone(), self.job.conditions.mobile);
+            let (client, session, touch) = (self.client.clone(), self.tab.session.clone(), self.job.conditions.mobile);
             if outcome.acted_ms.is_none() {
                 let clock = page::clock(&client, &session, world);
                 outcome.acted_ms = self.while_waiting(events, async { Ok(clock.await.ok()) }).await?;

@@ -11,7 +11,7 @@ use axum::routing::get;
 use image::codecs::png::PngEncoder;
 use image::{ExtendedColorType, ImageEncoder};
 use phainon_core::path::{Cause, Leg};
-use phainon_core::{ Prepared,Analysis, Load, NoBodies, analyse, preset};
+use phainon_core::{Analysis, Load, NoBodies, Prepared, analyse, preset};
 use phainon_recorder::{RecordRequest, record_whole};
 use std::net::SocketAddr;
 use std::time::Duration;

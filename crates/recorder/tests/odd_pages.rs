@@ -241,7 +241,11 @@ async fn frames_of_other_sites_are_let_go_on_and_what_is_blocked_is_not_asked_fo
     wanted.blocked = vec![OTHER.to_owned()];
     let load = recorded(&wanted).await.loads[0].assemble().unwrap();
     let theirs: Vec<_> = load.requests.iter().filter(|r| r.url.contains(OTHER)).collect();
-    assert!(!theirs.is_empty() && theirs.iter().all(|r| r.failed.is_some() && r.status.is_none()), "{:?}", theirs.iter().map(|r| (&r.url, &r.failed, r.status)).collect::<Vec<_>>());
+    assert!(
+        !theirs.is_empty() && theirs.iter().all(|r| r.failed.is_some() && r.status.is_none()),
+        "{:?}",
+        theirs.iter().map(|r| (&r.url, &r.failed, r.status)).collect::<Vec<_>>()
+    );
     assert!(ends_with(&load, "/elsewhere").failed.is_none());
 }
 

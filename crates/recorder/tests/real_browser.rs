@@ -9,7 +9,7 @@ use axum::response::Html;
 use axum::routing::get;
 use phainon_core::profile::functions;
 use phainon_core::words::leg_title;
-use phainon_core::{ Prepared,Analysis, Load, Millis, NoBodies, Outcome, Owners, Visit, analyse, preset, return_visit};
+use phainon_core::{Analysis, Load, Millis, NoBodies, Outcome, Owners, Prepared, Visit, analyse, preset, return_visit};
 use phainon_recorder::{RecordError, RecordRequest, Recording, Stage, Step, record_whole};
 use phainon_standin::{HOME, StandIn};
 use std::net::SocketAddr;
@@ -284,7 +284,10 @@ async fn a_recording_in_depth_has_both_visits_an_interaction_and_used_code() {
     assert_eq!(of("/book/").outcome, Outcome::Again);
     assert_eq!(of("/book/").header.as_deref(), Some("cache-control: no-store"));
     assert!(visit.again_bytes.0 * 10 < visit.first_bytes.0, "{:?} of {:?}", visit.again_bytes, visit.first_bytes);
-    assert!(analyse(&Prepared::plain(two.clone()), &NoBodies).interactions.is_empty(), "the scripted user acts on first visits");
+    assert!(
+        analyse(&Prepared::plain(two.clone()), &NoBodies).interactions.is_empty(),
+        "the scripted user acts on first visits"
+    );
 
     let detail = recording.detail.unwrap();
     let used = |name: &str| detail.coverage.iter().find(|c| c.url.ends_with(name)).unwrap().unused_share();

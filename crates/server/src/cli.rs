@@ -3,6 +3,7 @@
 use crate::keep::opened_from;
 use crate::reading::{RecordingReading, read_opened};
 use crate::serve;
+use crate::signals::told_to_end;
 use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
@@ -309,24 +310,6 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
         code = code.max(record_one(&request, given.page.clone(), &out).await?);
     }
     Ok(code)
-}
-
-/// Ends when the program is told to: by Ctrl-C, by its terminal's going, by whoever started it.
-pub(crate) async fn told_to_end() {
-    use tokio::signal::unix::{SignalKind, signal};
-    let wait = |kind: SignalKind| async move {
-        match signal(kind) {
-            Ok(mut told) => {
-                told.recv().await;
-            }
-            Err(_) => std::future::pending().await,
-        }
-    };
-    tokio::select! {
-        () = wait(SignalKind::interrupt()) => {}
-        () = wait(SignalKind::terminate()) => {}
-        () = wait(SignalKind::hangup()) => {}
-    }
 }
 
 async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::path::Path) -> Result<u8, String> {

@@ -156,7 +156,10 @@ pub struct Headers {
     pub response: Vec<Header>,
 }
 
-async fn headers(Shared(app): Shared<App>, Path((id, number, request)): Path<(i64, u32, u32)>) -> Answer<Json<Headers>> {
+async fn headers(
+    Shared(app): Shared<App>,
+    Path((id, number, request)): Path<(i64, u32, u32)>,
+) -> Answer<Json<Headers>> {
     let load = rereading::prepared(&app, id, number).await?;
     let missing = || Problem::new(StatusCode::NOT_FOUND, format!("This load has no request {request}."));
     let request = load.load.request(RequestId(request)).ok_or_else(missing)?;
@@ -189,11 +192,7 @@ struct Visits {
     again: u32,
 }
 
-async fn visits(
-    Shared(app): Shared<App>,
-    Path(id): Path<i64>,
-    Query(pair): Query<Visits>,
-) -> Answer<Json<SaidVisit>> {
+async fn visits(Shared(app): Shared<App>, Path(id): Path<i64>, Query(pair): Query<Visits>) -> Answer<Json<SaidVisit>> {
     let first = rereading::prepared(&app, id, pair.first).await?;
     let again = rereading::prepared(&app, id, pair.again).await?;
     apart(move || {

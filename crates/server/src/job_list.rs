@@ -95,7 +95,13 @@ pub struct Jobs {
 
 impl Default for Jobs {
     fn default() -> Self {
-        Self { entries: Mutex::default(), next: AtomicU64::new(1), turn: Semaphore::new(1), changed: watch::channel(0).0, ending: AtomicBool::new(false) }
+        Self {
+            entries: Mutex::default(),
+            next: AtomicU64::new(1),
+            turn: Semaphore::new(1),
+            changed: watch::channel(0).0,
+            ending: AtomicBool::new(false),
+        }
     }
 }
 
@@ -198,19 +204,22 @@ impl Jobs {
     pub fn follow(self: &Arc<Self>, batch: u64) -> Result<impl Stream<Item = Vec<Job>> + use<>, Problem> {
         self.batch(batch)?;
         let news = self.changed.subscribe();
-        Ok(futures::stream::unfold((self.clone(), news, true, false), move |(list, mut news, first, over)| async move {
-            if over {
-                return None;
-            }
-            if !first {
-                tokio::time::sleep(PACE).await;
-                news.changed().await.ok()?;
-            }
-            news.borrow_and_update();
-            let jobs = list.batch(batch).ok()?;
-            let over = jobs.iter().all(Job::is_over);
-            Some((jobs, (list, news, false, over)))
-        }))
+        Ok(futures::stream::unfold(
+            (self.clone(), news, true, false),
+            move |(list, mut news, first, over)| async move {
+                if over {
+                    return None;
+                }
+                if !first {
+                    tokio::time::sleep(PACE).await;
+                    news.changed().await.ok()?;
+                }
+                news.borrow_and_update();
+                let jobs = list.batch(batch).ok()?;
+                let over = jobs.iter().all(Job::is_over);
+                Some((jobs, (list, news, false, over)))
+            },
+        ))
     }
 
     /// Ends every job; for the end of the program. What waits in line goes on at the next start.

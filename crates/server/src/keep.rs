@@ -20,11 +20,8 @@ pub struct Ready {
 
 /// Packs one load that was read.
 pub fn packed(load: &LoadReading) -> Result<PackedLoad, StoreError> {
-    let derived = load.reading.as_ref().map(|r| Derived {
-        load: &r.load,
-        analysis: &r.analysis,
-        tracks: r.tracks.as_deref(),
-    });
+    let derived =
+        load.reading.as_ref().map(|r| Derived { load: &r.load, analysis: &r.analysis, tracks: r.tracks.as_deref() });
     PackedLoad::of(&NewLoad { raw: &load.raw, derived })
 }
 
@@ -99,11 +96,7 @@ pub fn opened_from(recording: Recording, page: Option<String>, blocked: &[String
         recorded_at: Some(recorded_at),
         machine: Some(recording.machine),
         blocked: blocked.to_vec(),
-        loads: recording
-            .loads
-            .iter()
-            .map(|l| ManifestLoad { visit: l.visit, failed: l.failed.clone() })
-            .collect(),
+        loads: recording.loads.iter().map(|l| ManifestLoad { visit: l.visit, failed: l.failed.clone() }).collect(),
     };
     Opened {
         file: None,

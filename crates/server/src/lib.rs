@@ -15,6 +15,7 @@ mod keep;
 mod reading;
 pub mod rereading;
 pub mod serve;
+mod signals;
 pub mod state;
 
 pub use error::Problem;

@@ -62,7 +62,12 @@ impl RecordingReading {
 }
 
 /// Puts one load together and analyses it.
-pub fn read_load(raw: &RawLoad, bodies: &dyn Bodies, settings: &Arc<Settings>, draw: bool) -> Result<Option<Reading>, FormatError> {
+pub fn read_load(
+    raw: &RawLoad,
+    bodies: &dyn Bodies,
+    settings: &Arc<Settings>,
+    draw: bool,
+) -> Result<Option<Reading>, FormatError> {
     if !raw.has_data() {
         return Ok(None);
     }
@@ -73,7 +78,11 @@ pub fn read_load(raw: &RawLoad, bodies: &dyn Bodies, settings: &Arc<Settings>, d
 }
 
 /// Puts every load together and analyses it.
-pub fn read_opened(opened: Opened, settings: &Arc<Settings>, draw: bool) -> Result<(RecordingReading, BodyMap), FormatError> {
+pub fn read_opened(
+    opened: Opened,
+    settings: &Arc<Settings>,
+    draw: bool,
+) -> Result<(RecordingReading, BodyMap), FormatError> {
     let Opened { loads, bodies, .. } = opened;
     let body = |hash: &str| bodies.get(hash).cloned();
     let mut read = Vec::with_capacity(loads.len());

@@ -29,7 +29,10 @@ pub fn router(state: Arc<State>) -> Router {
     Router::new()
         .nest("/api", api::router())
         .fallback(front)
-        .layer(CompressionLayer::new().compress_when(DefaultPredicate::new().and(NotForContentType::const_new("application/zip"))))
+        .layer(
+            CompressionLayer::new()
+                .compress_when(DefaultPredicate::new().and(NotForContentType::const_new("application/zip"))),
+        )
         .layer(middleware::from_fn_with_state(state.clone(), guard))
         .with_state(state)
 }
@@ -40,7 +43,7 @@ pub async fn serve(listener: TcpListener, state: Arc<State>) -> std::io::Result<
 }
 
 async fn ended(state: Arc<State>) {
-    crate::cli::told_to_end().await;
+    crate::signals::told_to_end().await;
     // No browser may outlive the program.
     state.jobs.cancel_all();
     // Event streams would keep a graceful end waiting for ever.

@@ -95,7 +95,7 @@ fn the_demo_shows_the_faults_of_its_page() {
         ("uncompressed-text", "vendor.js"),
         ("short-cache-lifetime", "static.skerryline.test"),
         ("image-larger-than-shown", "hero-marlin-bay.jpg"),
-        ("image-without-dimensions", "crossing-anvil.jpg"),
+        ("image-without-dimensions", "4 pictures"),
         ("standout", "advert.jpg"),
         ("long-tasks", "chat.js"),
         ("third-party-work", "parleydock.test"),

@@ -86,7 +86,9 @@ async fn what_cannot_be_recorded_is_said_before_a_browser_starts() {
     let state = Arc::new(State::new(Store::temporary().unwrap()));
     let json = [HOST, ("content-type", "application/json")];
     let job = |url: &str, conditions: &str, loads: u32| {
-        format!(r#"{{"url":"{url}","page":null,"conditions":"{conditions}","loads":{loads}}}"#)
+        format!(
+            r#"{{"pages":[{{"url":"{url}","page":null}}],"conditions":[{{"preset":"{conditions}","distance":"same_city"}}],"loads":{loads}}}"#
+        )
     };
     for (body, why) in [
         (job("file:///etc/passwd", "home-laptop", 1), "only http and https"),
@@ -94,7 +96,7 @@ async fn what_cannot_be_recorded_is_said_before_a_browser_starts() {
         (job("http://a.test/", "home-laptop", 0), "1 to 20 loads"),
     ] {
         let (status, text, _) = ask(&state, call("POST", "/api/jobs", &json, body)).await;
-        assert_eq!(status, StatusCode::BAD_REQUEST);
+        assert_eq!(status, StatusCode::BAD_REQUEST, "{text}");
         assert!(text.contains(why), "{text}");
     }
 }

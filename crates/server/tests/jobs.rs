@@ -96,7 +96,8 @@ async fn one_records_while_the_others_wait_and_what_it_records_is_kept() {
     assert!(told.iter().any(|j| j["requests"].as_u64() > Some(0)), "{told:#?}");
     let last = told.last().unwrap();
     assert_eq!((&last["kept"], &last["error"]), (&value!(1), &Value::Null));
-    let (_, headers, picture) = answer(&state, call("GET", &format!("/api/jobs/{}/frame", first["id"]), &[HOST], "")).await;
+    let (_, headers, picture) =
+        answer(&state, call("GET", &format!("/api/jobs/{}/frame", first["id"]), &[HOST], "")).await;
     assert_eq!(headers["content-type"], "image/jpeg");
     assert!(last["frame"].as_u64() > Some(0) && picture.starts_with(&[0xff, 0xd8]));
     let head = json(&state, &format!("/api/recordings/{}", last["recording"])).await;
@@ -143,7 +144,8 @@ async fn pages_and_conditions_become_a_batch_that_has_an_end_and_outlives_the_pr
     let own = value!({"name": "Mine", "width": 400, "height": 700, "pixel_ratio": 2.0, "mobile": true, "cpu_slowdown": 2.0,
         "round_trip_ms": 10.0, "down_bits": 50_000_000, "up_bits": 9_000_000});
     let preset = value!({"preset": "home-laptop", "distance": "same_continent"});
-    let (_, jobs) = start_all(&state, &[NOTICE, "http://www.skerryline.test/"], &[own.clone(), preset.clone()], 3).await;
+    let (_, jobs) =
+        start_all(&state, &[NOTICE, "http://www.skerryline.test/"], &[own.clone(), preset.clone()], 3).await;
     let named: Vec<String> = jobs
         .as_array()
         .unwrap()
@@ -151,7 +153,15 @@ async fn pages_and_conditions_become_a_batch_that_has_an_end_and_outlives_the_pr
         .map(|j| format!("{} {}", j["url"].as_str().unwrap(), j["conditions"]["name"].as_str().unwrap()))
         .collect();
     let home = "http://www.skerryline.test/";
-    assert_eq!(named, [format!("{NOTICE} Mine"), format!("{NOTICE} Home laptop"), format!("{home} Mine"), format!("{home} Home laptop")]);
+    assert_eq!(
+        named,
+        [
+            format!("{NOTICE} Mine"),
+            format!("{NOTICE} Home laptop"),
+            format!("{home} Mine"),
+            format!("{home} Home laptop")
+        ]
+    );
     assert!(jobs.as_array().unwrap().iter().all(|j| j["batch"] == jobs[0]["batch"]));
 
     // Together or not at all: one that is impossible starts none.
@@ -159,7 +169,10 @@ async fn pages_and_conditions_become_a_batch_that_has_an_end_and_outlives_the_pr
     broken["cpu_slowdown"] = value!(0.0);
     let before = state.store.waiting().unwrap().len();
     let (status, answer) = start_all(&state, &[NOTICE], &[preset.clone(), broken], 1).await;
-    assert!(status == StatusCode::BAD_REQUEST && answer["detail"].as_str().unwrap().contains("CPU slowdown"), "{answer}");
+    assert!(
+        status == StatusCode::BAD_REQUEST && answer["detail"].as_str().unwrap().contains("CPU slowdown"),
+        "{answer}"
+    );
     assert_eq!(state.store.waiting().unwrap().len(), before);
     let many: Vec<&str> = vec![NOTICE; 60];
     let (status, answer) = start_all(&state, &many, &[preset], 1).await;
@@ -189,8 +202,10 @@ async fn pages_and_conditions_become_a_batch_that_has_an_end_and_outlives_the_pr
 #[tokio::test(flavor = "multi_thread")]
 async fn conditions_of_ones_own_are_saved_by_name() {
     let state = state().await;
-    let mine = |cpu: f64, name: &str| value!({"name": name, "width": 400, "height": 700, "pixel_ratio": 2.0, "mobile": true,
-        "cpu_slowdown": cpu, "round_trip_ms": 10.0, "down_bits": 0, "up_bits": 0, "distance": "same_city"});
+    let mine = |cpu: f64, name: &str| {
+        value!({"name": name, "width": 400, "height": 700, "pixel_ratio": 2.0, "mobile": true,
+        "cpu_slowdown": cpu, "round_trip_ms": 10.0, "down_bits": 0, "up_bits": 0, "distance": "same_city"})
+    };
     let save = async |own: Value| ask(&state, call("PUT", "/api/conditions", &[HOST, JSON], own.to_string())).await;
     assert_eq!(save(mine(2.0, "Mine")).await.0, StatusCode::NO_CONTENT);
     assert_eq!(save(mine(3.0, "Mine")).await.0, StatusCode::NO_CONTENT);

@@ -82,9 +82,16 @@ async fn several_files_become_several_recordings_which_stand_side_by_side() {
     assert_eq!((&list["all"], &list["matching"]), (&value!(2), &value!(2)));
     assert_eq!(list["rows"][0]["imported_from"], "book.har");
     let found = json(&state, "/api/recordings?q=a.test%20/book/&limit=1").await;
-    assert_eq!((&found["matching"], &found["all"], &found["rows"][0]["imported_from"]), (&value!(1), &value!(2), &value!("book.har")));
+    assert_eq!(
+        (&found["matching"], &found["all"], &found["rows"][0]["imported_from"]),
+        (&value!(1), &value!(2), &value!("book.har"))
+    );
     assert_eq!(json(&state, "/api/recordings?offset=1").await["rows"][0]["imported_from"], "home.har");
-    assert_eq!(json(&state, "/api/recordings?q=100%25").await["rows"], value!([]), "a sign of the search's own is a sign");
+    assert_eq!(
+        json(&state, "/api/recordings?q=100%25").await["rows"],
+        value!([]),
+        "a sign of the search's own is a sign"
+    );
 
     let (status, text, _) = ask(&state, call("DELETE", "/api/recordings/1", &[HOST], "")).await;
     assert_eq!((status, text.as_str()), (StatusCode::NO_CONTENT, ""));
@@ -95,9 +102,7 @@ async fn several_files_become_several_recordings_which_stand_side_by_side() {
 
     let weight = json(&state, "/api/site-weight?recordings=1,2").await;
     assert_eq!(weight["pages"].as_array().unwrap().len(), 2);
-    for (chosen, why) in
-        [("", "One to five hundred"), ("1,x", "list of numbers")]
-    {
+    for (chosen, why) in [("", "One to five hundred"), ("1,x", "list of numbers")] {
         let path = format!("/api/site-weight?recordings={chosen}");
         let (status, text, _) = ask(&state, call("GET", &path, &[HOST], "")).await;
         assert!(status == StatusCode::BAD_REQUEST && text.contains(why), "{chosen}: {text}");
@@ -135,7 +140,12 @@ async fn a_plan_is_kept_by_its_site_and_refuses_what_makes_no_sense() {
     };
     let order = async || {
         let plan = json(&state, path).await;
-        plan["fixes"].as_array().unwrap().iter().map(|f| f["fix"]["target"].as_str().unwrap().trim_start_matches("a.test/").to_owned()).collect::<Vec<_>>()
+        plan["fixes"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|f| f["fix"]["target"].as_str().unwrap().trim_start_matches("a.test/").to_owned())
+            .collect::<Vec<_>>()
     };
     for (target, ms) in [("a.js", 100.0), ("b.js", 900.0), ("c.js", 500.0), ("a.js", 100.0)] {
         assert_eq!(change("POST", "/fixes", fix(target, ms)).await.0, StatusCode::OK);

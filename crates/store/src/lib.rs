@@ -12,14 +12,16 @@ mod conditions;
 mod loads;
 mod pack;
 mod packed;
+mod part;
 mod plan;
 mod queue;
 mod recordings;
 mod schema;
 mod site;
 
-pub use loads::{PackedPart, Part, StoredLoad};
+pub use loads::{PackedPart, StoredLoad};
 pub use packed::{Derived, NewLoad, PackedBodies, PackedLoad};
+pub use part::Part;
 pub use plan::{FixState, NewFix, Plan, PlannedFix};
 pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings};
 
@@ -123,7 +125,10 @@ impl Store {
         let db = match pooled {
             Some(db) => db,
             None => {
-                let db = Connection::open_with_flags(&self.file, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
+                let db = Connection::open_with_flags(
+                    &self.file,
+                    OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX,
+                )?;
                 db.busy_timeout(Duration::from_secs(10))?;
                 db
             }

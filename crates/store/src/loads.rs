@@ -2,49 +2,12 @@
 
 use crate::pack::{Codec, of_word, unpacked};
 use crate::packed::{PackedDerived, PackedLoad};
+use crate::part::Part;
 use crate::{Store, StoreError};
 use phainon_core::{ANALYSIS_VERSION, Load, Visit};
 use phainon_formats::{ASSEMBLY_VERSION, BodyMap, FrameRecord, HarRequests, NetworkLog, PageRecord, RawLoad};
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::de::DeserializeOwned;
-
-/// The parts of a load that have a row each.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[allow(missing_docs)]
-pub enum Part {
-    // Raw: as they came.
-    NetworkEvents,
-    KeptBodies,
-    HarRequests,
-    Trace,
-    Page,
-    // Made of the raw ones.
-    Load,
-    Overview,
-    Requests,
-    Thread,
-    Tracks,
-}
-
-impl Part {
-    fn name(self) -> &'static str {
-        match self {
-            Self::NetworkEvents => "network",
-            Self::KeptBodies => "kept-bodies",
-            Self::HarRequests => "requests",
-            Self::Trace => "trace",
-            Self::Page => "page",
-            Self::Load => "load",
-            Self::Overview => "overview",
-            Self::Requests => "request-rows",
-            Self::Thread => "thread",
-            Self::Tracks => "tracks",
-        }
-    }
-
-    /// Names of those that are made anew, for SQL.
-    const DERIVED: &'static str = "('load', 'overview', 'request-rows', 'thread', 'tracks')";
-}
 
 /// A part as its row holds it: unpacked by whoever asked, outside the store.
 pub struct PackedPart {
@@ -141,7 +104,10 @@ impl Store {
             .prepare_cached("select visit, failed from load_rows where id = ?1")?
             .query_row([load], |r| Ok((r.get(0)?, r.get(1)?)))?;
         let parts = db
-            .prepare_cached(&format!("select part, codec, bytes from load_parts where load = ?1 and part not in {}", Part::DERIVED))?
+            .prepare_cached(&format!(
+                "select part, codec, bytes from load_parts where load = ?1 and part not in {}",
+                Part::DERIVED
+            ))?
             .query_map([load], |r| Ok((r.get(0)?, PackedPart { codec: r.get(1)?, bytes: r.get(2)? })))?
             .collect::<Result<_, _>>()?;
         let frames = db
@@ -184,7 +150,8 @@ impl Store {
         let mut query = db.prepare_cached(
             "select b.hash, b.codec, b.bytes from body_rows b join body_uses u on u.hash = b.hash where u.recording = ?1",
         )?;
-        let rows = query.query_map([recording], |r| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get::<_, Vec<u8>>(2)?)))?;
+        let rows =
+            query.query_map([recording], |r| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get::<_, Vec<u8>>(2)?)))?;
         rows.map(|row| {
             let (hash, codec, bytes) = row?;
             Ok((hash, unpacked(bytes, codec)?))
@@ -202,14 +169,21 @@ impl Store {
                and (l.assembly_version <> ?1 or l.analysis_version <> ?2 or l.settings <> ?3)
              order by r.recorded_at desc, r.id desc, l.number",
         )?;
-        let rows = query.query_map(params![ASSEMBLY_VERSION, ANALYSIS_VERSION, settings], |r| Ok((r.get(0)?, r.get(1)?)))?;
+        let rows =
+            query.query_map(params![ASSEMBLY_VERSION, ANALYSIS_VERSION, settings], |r| Ok((r.get(0)?, r.get(1)?)))?;
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
     /// Puts what was made anew of a load in the place of what was there. Raw parts stay as they are.
     /// `None` where nothing could be made: then the reason is kept with the load, and it is not
     /// tried again by this version.
-    pub fn renew(&self, recording: i64, number: u32, anew: Result<&PackedLoad, &str>, settings: &str) -> Result<(), StoreError> {
+    pub fn renew(
+        &self,
+        recording: i64,
+        number: u32,
+        anew: Result<&PackedLoad, &str>,
+        settings: &str,
+    ) -> Result<(), StoreError> {
         let mut db = self.write();
         let change = db.transaction()?;
         let load = Self::load_id(&change, recording, number)?;
@@ -252,8 +226,8 @@ pub(crate) fn add_load(change: &Connection, recording: i64, number: u32, new: &P
 }
 
 fn add_parts(change: &Connection, load: i64, parts: &[(Part, Codec, Vec<u8>)]) -> Result<(), StoreError> {
-    let mut insert =
-        change.prepare_cached("insert or replace into load_parts (load, part, codec, bytes) values (?1, ?2, ?3, ?4)")?;
+    let mut insert = change
+        .prepare_cached("insert or replace into load_parts (load, part, codec, bytes) values (?1, ?2, ?3, ?4)")?;
     for (part, codec, bytes) in parts {
         insert.execute(params![load, part.name(), codec, bytes])?;
     }

@@ -1,10 +1,10 @@
 //! A load as its rows will hold it. Packing takes long for large traces and needs no store: it is done
 //! before the store is locked.
 
-use crate::loads::Part;
-use crate::pack::{Codec, packed, packed_json, word};
-use crate::site::Rows;
 use crate::StoreError;
+use crate::pack::{Codec, packed, packed_json, word};
+use crate::part::Part;
+use crate::site::Rows;
 use phainon_core::{ANALYSIS_VERSION, Analysis, Load, Visit};
 use phainon_formats::{ASSEMBLY_VERSION, BodyMap, HarRequests, RawLoad, body_hash};
 
@@ -92,8 +92,11 @@ impl PackedLoad {
         if let Some(page) = &raw.page {
             parts.push((Part::Page, Codec::Zstd, packed_json(page)?));
         }
-        let frames =
-            raw.frames.iter().map(|(frame, picture)| (frame.file.clone(), body_hash(picture), picture.clone())).collect();
+        let frames = raw
+            .frames
+            .iter()
+            .map(|(frame, picture)| (frame.file.clone(), body_hash(picture), picture.clone()))
+            .collect();
         let derived = new.derived.as_ref().map(PackedDerived::of).transpose()?;
         Ok(Self { visit: raw.visit, failed: raw.failed.clone(), raw: parts, frames, derived })
     }

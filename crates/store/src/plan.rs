@@ -142,13 +142,7 @@ impl Store {
     }
 
     /// Sets what has become of a fix; a reason is kept only for one set aside.
-    pub fn set_fix_state(
-        &self,
-        site: &str,
-        id: i64,
-        state: FixState,
-        reason: Option<&str>,
-    ) -> Result<(), StoreError> {
+    pub fn set_fix_state(&self, site: &str, id: i64, state: FixState, reason: Option<&str>) -> Result<(), StoreError> {
         let reason = reason.filter(|_| state == FixState::SetAside);
         let changed = self.write().execute(
             "update fixes set state = ?3, reason = ?4 where site = ?1 and id = ?2",

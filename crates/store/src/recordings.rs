@@ -337,7 +337,8 @@ fn add_head(change: &Connection, new: &NewRecording<'_>) -> Result<i64, StoreErr
 }
 
 fn add_bodies(change: &Connection, id: i64, bodies: &PackedBodies) -> Result<(), StoreError> {
-    let mut insert = change.prepare_cached("insert or ignore into body_rows (hash, codec, bytes) values (?1, ?2, ?3)")?;
+    let mut insert =
+        change.prepare_cached("insert or ignore into body_rows (hash, codec, bytes) values (?1, ?2, ?3)")?;
     let mut use_of = change.prepare_cached("insert or ignore into body_uses (recording, hash) values (?1, ?2)")?;
     for (hash, codec, bytes) in &bodies.0 {
         insert.execute(params![hash, codec, bytes])?;
@@ -399,7 +400,8 @@ fn head_row(r: &Row<'_>) -> rusqlite::Result<HeadRow> {
 }
 
 fn head(db: &Connection, row: HeadRow) -> Result<RecordingHead, StoreError> {
-    let mut query = db.prepare_cached("select number, visit, failed, has_data from load_rows where recording = ?1 order by number")?;
+    let mut query = db
+        .prepare_cached("select number, visit, failed, has_data from load_rows where recording = ?1 order by number")?;
     let loads = query
         .query_map([row.id], |r| Ok((r.get::<_, u32>(0)?, r.get::<_, String>(1)?, r.get(2)?, r.get(3)?)))?
         .map(|r| {

@@ -187,7 +187,8 @@ pub fn migrations() -> Migrations<'static> {
 /// and the fixes of plans, which had a word and an address for what is an edit now.
 fn move_parts(change: &Transaction<'_>) -> HookResult {
     let broken = |e: crate::StoreError| rusqlite_migration::HookError::Hook(e.to_string());
-    let mut query = change.prepare("select recording, number, visit, failed, load, page, trace from loads order by recording, number")?;
+    let mut query = change
+        .prepare("select recording, number, visit, failed, load, page, trace from loads order by recording, number")?;
     let mut rows = query.query([])?;
     while let Some(row) = rows.next()? {
         let (recording, number): (i64, i64) = (row.get(0)?, row.get(1)?);
@@ -219,7 +220,9 @@ fn move_parts(change: &Transaction<'_>) -> HookResult {
             }});
             part("requests", &packed_json(&requests).map_err(broken)?)?;
         }
-        let mut frames = change.prepare_cached("select file, picture from frames where recording = ?1 and number = ?2 order by at_ms, file")?;
+        let mut frames = change.prepare_cached(
+            "select file, picture from frames where recording = ?1 and number = ?2 order by at_ms, file",
+        )?;
         let mut pictures = frames.query(params![recording, number])?;
         let mut place = 0;
         while let Some(frame) = pictures.next()? {
@@ -269,7 +272,8 @@ fn move_parts(change: &Transaction<'_>) -> HookResult {
         let (kind, target): (String, String) = (row.get(2)?, row.get(3)?);
         let Some(edit) = phainon_core::Edit::from_earlier(&kind, &target) else { continue };
         let owner = phainon_core::Owner::named(&row.get::<_, String>(4)?);
-        let owner_kind = serde_json::to_value(owner.kind).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default();
+        let owner_kind =
+            serde_json::to_value(owner.kind).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default();
         change.execute(
             "insert or ignore into fixes (id, site, edit_key, edit, owner_kind, owner_name, state, reason, place, on_path_ms, finding_key, finding_title, recording, load_number, added_at)
              values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)",

@@ -23,7 +23,8 @@ fn whole(bytes: Bytes) -> i64 {
 
 impl Rows {
     pub fn of(analysis: &Analysis) -> Result<Self, StoreError> {
-        let metrics = analysis.rulers.iter().map(|r| Ok((word(r.metric)?, r.value))).collect::<Result<_, StoreError>>()?;
+        let metrics =
+            analysis.rulers.iter().map(|r| Ok((word(r.metric)?, r.value))).collect::<Result<_, StoreError>>()?;
         let owners = analysis
             .owners
             .iter()

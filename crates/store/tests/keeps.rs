@@ -68,7 +68,10 @@ fn loads_come_one_by_one_and_a_broken_off_recording_keeps_those_it_has() {
     let store = Store::open(directory.path()).unwrap();
     assert_eq!(store.break_off_unfinished().unwrap(), 1);
     let head = store.recording(id).unwrap();
-    assert_eq!((head.ended, head.wanted_loads, head.browser.as_deref()), (Ended::BrokenOff, Some(20), Some("Chromium 1")));
+    assert_eq!(
+        (head.ended, head.wanted_loads, head.browser.as_deref()),
+        (Ended::BrokenOff, Some(20), Some("Chromium 1"))
+    );
     assert_eq!(head.loads.iter().map(|l| l.visit).collect::<Vec<_>>(), [Visit::First, Visit::Return]);
     assert_eq!(head.summary.unwrap().representative, 1);
     assert_eq!(store.detail(id).unwrap().unwrap().notes.len(), 1);
@@ -91,7 +94,10 @@ fn a_plan_keeps_order_state_and_reason() {
     let plan = store.plan("skerryline.test").unwrap();
     assert!(plan.own_order);
     assert_eq!(ids(&store), [small, large], "what is set aside comes last");
-    assert_eq!((plan.fixes[1].reason.as_deref(), plan.fixes[1].fix.title.as_str()), (Some("needed"), "Defer b.js, and whatever depends on it, in order"));
+    assert_eq!(
+        (plan.fixes[1].reason.as_deref(), plan.fixes[1].fix.title.as_str()),
+        (Some("needed"), "Defer b.js, and whatever depends on it, in order")
+    );
     store.set_fix_state("skerryline.test", large, FixState::Open, Some("needed")).unwrap();
     assert_eq!(store.plan("skerryline.test").unwrap().fixes[0].reason, None);
     assert!(matches!(store.remove_fix("elsewhere.test", large), Err(StoreError::NotFound(..))));
@@ -111,10 +117,20 @@ fn a_list_is_handed_out_in_pages_and_by_words() {
     };
     let first = page("", 10, 0);
     assert_eq!((first.rows.len(), first.matching, first.all), (10, 25, 25));
-    assert_eq!((&*first.rows[0].recorded_at, &*page("", 10, 20).rows[4].recorded_at), ("2026-11-25T09:00:00Z", "2026-11-01T09:00:00Z"));
+    assert_eq!(
+        (&*first.rows[0].recorded_at, &*page("", 10, 20).rows[4].recorded_at),
+        ("2026-11-25T09:00:00Z", "2026-11-01T09:00:00Z")
+    );
     assert_eq!(page("booking SKERRYLINE", 10, 0).matching, 5, "all words, in any place");
-    assert_eq!((page("0% home", 10, 0).matching, page("_", 10, 0).matching), (0, 0), "signs of the search's own are signs");
-    assert_eq!(store.recordings(&Page { site: Some("other.test".into()), limit: 5, ..Page::default() }).unwrap().matching, 0);
+    assert_eq!(
+        (page("0% home", 10, 0).matching, page("_", 10, 0).matching),
+        (0, 0),
+        "signs of the search's own are signs"
+    );
+    assert_eq!(
+        store.recordings(&Page { site: Some("other.test".into()), limit: 5, ..Page::default() }).unwrap().matching,
+        0
+    );
 }
 
 #[test]
@@ -125,7 +141,10 @@ fn weight_over_pages_is_asked_of_tables() {
     let weight = store.site_weight(&[(home, 1), (other, 1)]).unwrap();
     let bytes: Vec<u64> = weight.pages.iter().map(|b| b.0).collect();
     assert_eq!(bytes, [215, 105]);
-    assert_eq!((weight.files[0].file.as_str(), weight.files[0].pages, weight.files[0].together.0), ("www.skerryline.test/0", 2, 210));
+    assert_eq!(
+        (weight.files[0].file.as_str(), weight.files[0].pages, weight.files[0].together.0),
+        ("www.skerryline.test/0", 2, 210)
+    );
     assert_eq!(weight.on_every_page.0, 105);
     assert!(matches!(store.site_weight(&[(99, 1)]), Err(StoreError::NotFound(..))));
     assert_eq!(store.stale(&Settings::default().hash()).unwrap(), []);

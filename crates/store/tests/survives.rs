@@ -62,7 +62,10 @@ fn second_version(directory: &Path) {
     db.execute("insert into bodies values (?1, 0, ?2)", params![body_hash(b"<h1>x</h1>"), b"<h1>x</h1>"]).unwrap();
     db.execute("insert into recording_bodies values (1, ?1)", [body_hash(b"<h1>x</h1>")]).unwrap();
     db.execute("insert into plans values ('skerryline.test', 1)", []).unwrap();
-    for (kind, target, owner) in [("defer_script", "http://www.skerryline.test/a.js?v=2", "site"), ("cache_longer", "static.skerryline.test (deck-slider)", "deck-slider")] {
+    for (kind, target, owner) in [
+        ("defer_script", "http://www.skerryline.test/a.js?v=2", "site"),
+        ("cache_longer", "static.skerryline.test (deck-slider)", "deck-slider"),
+    ] {
         db.execute(
             "insert into fixes (site, kind, target, title, owner, effort, risk, state, reason, place, on_path_ms, finding_key, finding_title, added_at)
              values ('skerryline.test', ?1, ?2, 'x', ?3, 'small', 'low', 'set_aside', 'needed', 4, 120.0, 'x', 'found', '2026-11-20T09:00:00Z')",
@@ -91,7 +94,10 @@ fn a_file_of_the_second_version_is_brought_up_to_date_with_what_it_holds() {
     assert!(store.was_imported("home.zip").unwrap());
     let plan = store.plan("skerryline.test").unwrap();
     let keys: Vec<&str> = plan.fixes.iter().map(|f| f.fix.key.as_str()).collect();
-    assert_eq!(keys, ["defer_script www.skerryline.test/a.js", "cache_longer static.skerryline.test for plugin deck-slider"]);
+    assert_eq!(
+        keys,
+        ["defer_script www.skerryline.test/a.js", "cache_longer static.skerryline.test for plugin deck-slider"]
+    );
     assert!(plan.own_order && plan.fixes.iter().all(|f| f.reason.as_deref() == Some("needed")));
     assert!(matches!(plan.fixes[0].fix.edit, Edit::DeferScript { .. }));
 }
@@ -189,7 +195,14 @@ fn only_what_was_deleted_a_day_ago_is_swept_with_bodies_that_nothing_names() {
     assert_eq!(store.sweep().unwrap(), 1);
     assert!(matches!(store.restore_recording(old), Err(StoreError::NotFound(..))));
     assert_eq!(store.bodies(kept).unwrap().into_values().collect::<Vec<_>>(), [b"shared by both".to_vec()]);
-    for (table, left) in [("recordings", 1), ("load_rows", 1), ("frame_rows", 1), ("body_rows", 1), ("body_uses", 1), ("recording_parts", 2)] {
+    for (table, left) in [
+        ("recordings", 1),
+        ("load_rows", 1),
+        ("frame_rows", 1),
+        ("body_rows", 1),
+        ("body_uses", 1),
+        ("recording_parts", 2),
+    ] {
         assert_eq!(count(&db, table), left, "{table}");
     }
 }

@@ -682,7 +682,7 @@ received_bps: Array<number> | null,
 busy: Array<number> | null, };
 
 /**
- * The largest element and the way to it.
+ * The largest element and the way to it, in legs without words or, `L` being [`SaidLeg`], with.
  */
 export type LargestPaint = { 
 /**
@@ -756,7 +756,7 @@ load_duration_ms: Millis,
 render_delay_ms: Millis, };
 
 /**
- * One piece of a path.
+ * A leg with its words.
  */
 export type Leg = { 
 /**
@@ -810,13 +810,10 @@ number: number, visit: Visit,
 failed: string | null, has_data: boolean, };
 
 /**
- * An analysis as it is handed out: its findings with their words.
+ * Everything computed from one load, but its requests and its main thread. Findings and legs are
+ * facts; [`Analysis::said`] gives them words.
  */
 export type LoadOverview = { 
-/**
- * What was found.
- */
-findings: Array<Finding>, 
 /**
  * Which version of the core computed it, and with which settings.
  */
@@ -832,7 +829,11 @@ cut_off: boolean, metrics: Metrics,
 /**
  * Each known metric on its ruler.
  */
-rulers: Array<Ruler>, lcp: LargestPaint | null, render_blocking: Array<RenderBlocker>, main_thread: MainThread | null, owners: Array<OwnerAccount>, weight: Array<WeightShare>, domains: Array<DomainShare>, interactions: Array<Interaction>, shifts: Array<ShiftRow>, frames: Array<ScreenFrame>, 
+rulers: Array<Ruler>, lcp: LargestPaint | null, render_blocking: Array<RenderBlocker>, main_thread: MainThread | null, owners: Array<OwnerAccount>, weight: Array<WeightShare>, domains: Array<DomainShare>, interactions: Array<Interaction>, 
+/**
+ * What was found.
+ */
+findings: Array<Finding>, shifts: Array<ShiftRow>, frames: Array<ScreenFrame>, 
 /**
  * The document's `Server-Timing`.
  */
@@ -1342,7 +1343,7 @@ picture: PictureSize | null,
 placement: Placement | null, };
 
 /**
- * How far it has come.
+ * How far reading everything anew has come.
  */
 export type Rereading = { 
 /**

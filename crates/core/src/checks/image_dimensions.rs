@@ -1,6 +1,8 @@
 //! Images that do not say how large they will be.
 
-use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Standing, example, file_row, gathered, row};
+use super::{
+    Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Standing, example, file_row, gathered, row,
+};
 use crate::{Edit, Millis, ResourceKind, Scope};
 
 pub(super) const CHECK: Check = Check {

@@ -1,6 +1,8 @@
 //! Pictures with more pixels than the screen shows.
 
-use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row};
+use super::{
+    Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row,
+};
 use crate::path::Cause;
 use crate::{Bytes, Edit, PageImage, ResourceKind, Scope};
 

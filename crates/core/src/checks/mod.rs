@@ -27,8 +27,7 @@ mod uncompressed_text;
 use crate::metrics::Metrics;
 use crate::path::{Cause, Leg};
 use crate::{
-    Bodies, Bytes, Edit, Load, MainThread, Millis, Owner, Prepared, RenderBlocker, Request, RequestId,
-    ResourceKind,
+    Bodies, Bytes, Edit, Load, MainThread, Millis, Owner, Prepared, RenderBlocker, Request, RequestId, ResourceKind,
 };
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

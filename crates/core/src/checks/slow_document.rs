@@ -1,9 +1,9 @@
 //! The document's first byte comes late.
 
 use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, row};
-use crate::server_timing;
 use crate::metrics::Metric;
 use crate::path::Cause;
+use crate::server_timing;
 use crate::{Edit, Millis, ResourceKey};
 
 /// Waiting longer than this for the document is worth a finding, once the round trip is taken off.
@@ -53,7 +53,6 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         let part = EvidenceOf::ServerPart(timing.name.clone());
         finding.evidence.push(row(part, Figure::Ms(timing.duration_ms.unwrap_or_default())));
     }
-    finding.sureness =
-        if context.load().conditions.is_some() { Sureness::Measured } else { Sureness::Inferred };
+    finding.sureness = if context.load().conditions.is_some() { Sureness::Measured } else { Sureness::Inferred };
     vec![finding]
 }

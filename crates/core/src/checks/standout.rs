@@ -33,10 +33,8 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         let edit = Edit::Shrink { file: ResourceKey::of(&request.url), to: None };
         let fact = Fact::Standout { share, bytes, whole };
         let mut finding = context.about(&CHECK, request, &[Cause::Download], fact, edit);
-        finding.evidence = vec![
-            row(EvidenceOf::Transferred, Figure::Bytes(bytes)),
-            row(EvidenceOf::WholePage, Figure::Bytes(whole)),
-        ];
+        finding.evidence =
+            vec![row(EvidenceOf::Transferred, Figure::Bytes(bytes)), row(EvidenceOf::WholePage, Figure::Bytes(whole))];
         if let (Some(first), Some(end)) = (request.first_byte, request.end) {
             finding.evidence.push(row(EvidenceOf::ReceivingFor, Figure::Ms(end - first)));
         }

@@ -1,6 +1,8 @@
 //! Text sent as it is.
 
-use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row};
+use super::{
+    Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row,
+};
 use crate::path::Cause;
 use crate::{Bytes, Edit, Request, ResourceKind, Scope};
 use flate2::{Compression, write::GzEncoder};

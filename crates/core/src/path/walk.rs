@@ -3,8 +3,8 @@
 use super::set_off::{SetOff, drawn, set_off};
 use super::{AskedFor, Behind, Cause, Code, HandedOver, Leg, LegFact};
 use crate::{
-    Bytes, EditKind, InitiatorKind, Load, Millis, Owner, Owners, PaintKind, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
-    WorkKind, WorkName,
+    Bytes, EditKind, InitiatorKind, Load, Millis, Owner, Owners, PaintKind, Prepared, RenderBlocking, Request,
+    RequestId, ResourceKind, WorkKind, WorkName,
 };
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -161,12 +161,7 @@ impl<'a> Walk<'a> {
             };
         }
         // Whatever could not be explained is said to be so.
-        self.leg(
-            Millis::ZERO,
-            Cause::Unknown,
-            About::Browser,
-            LegFact::NotExplained,
-        );
+        self.leg(Millis::ZERO, Cause::Unknown, About::Browser, LegFact::NotExplained);
         self.legs.reverse();
         join_crumbs(self.legs)
     }

@@ -79,13 +79,17 @@ pub fn edit_title(edit: &Edit) -> String {
         Edit::FasterResponse { to: None, .. } => {
             "Shorten the server's work for the page, or serve it from a page cache".into()
         }
-        Edit::FasterResponse { file, to: Some(to) } => format!("Have the server answer for {} within {}", file.name(), to.text()),
+        Edit::FasterResponse { file, to: Some(to) } => {
+            format!("Have the server answer for {} within {}", file.name(), to.text())
+        }
         Edit::PageCache { .. } => "Serve the page from a page cache".into(),
         Edit::ServerRemove { owner } => format!("Take the work of {} off the server", of_owner(owner)),
         Edit::ServerFaster { owner, share } => {
             format!("Have {} take {:.0} % of its time on the server", of_owner(owner), share * 100.0)
         }
-        Edit::Nearer { host, round_trip } => format!("Serve {host} from nearer by, {} there and back", round_trip.text()),
+        Edit::Nearer { host, round_trip } => {
+            format!("Serve {host} from nearer by, {} there and back", round_trip.text())
+        }
         Edit::Preconnect { host } => format!("Connect to {host} ahead of need"),
         Edit::SelfHost { file } => format!("Serve {} from the site itself", file.name()),
         Edit::DropRedirect { file } => format!("Name where {} leads instead of it", file.name()),
@@ -104,4 +108,3 @@ pub fn edit_title(edit: &Edit) -> String {
         Edit::StopForcedLayout { file } => format!("Have {} ask for boxes before it changes the page", file.name()),
     }
 }
-

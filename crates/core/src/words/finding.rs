@@ -138,21 +138,49 @@ pub fn finding_title(finding: &Finding) -> String {
 #[must_use]
 pub fn finding_why(finding: &Finding) -> &'static str {
     match &finding.fact {
-        Fact::SlowDocument { told: false, .. } => "Nothing else can start before the document's first byte. The server sent no Server-Timing, so the recording cannot tell what it spent the time on.",
-        Fact::SlowDocument { told: true, .. } => "Nothing else can start before the document's first byte. The server's own account of the time is in the evidence.",
-        Fact::UncompressedText { .. } => "The recorded body was compressed here to get this figure. Servers do it with one setting, and every browser asks for it.",
-        Fact::ShortCacheLifetime { .. } => "A first visit is no faster for it; the return visit and every further page of the site are. Where a third party sets the headers, hosting the file oneself is the way.",
-        Fact::BlockingScript { .. } => "The browser marked it as render-blocking. A deferred script runs in order after the document is parsed; inline scripts that use it must then wait too.",
-        Fact::BlockingStyle { .. } => "Nothing is painted before every blocking sheet is there, whichever part of it the first screen uses.",
-        Fact::LateLargest { by: FoundBy::Script, .. } => "The preload scanner finds files that stand in the HTML at once; here a script inserts it, so its download could not begin earlier.",
-        Fact::LateLargest { by: FoundBy::Sheet, .. } => "The preload scanner finds files that stand in the HTML at once; here a stylesheet names it, so its download could not begin earlier.",
-        Fact::LateLargest { by: FoundBy::LazyLoading, .. } => "The preload scanner finds files that stand in the HTML at once; here it is loaded lazily, so its download could not begin earlier.",
-        Fact::ImageTooLarge { .. } => "The bytes too many are taken in proportion to the pixels too many; what a smaller file really weighs depends on its encoding.",
+        Fact::SlowDocument { told: false, .. } => {
+            "Nothing else can start before the document's first byte. The server sent no Server-Timing, so the recording cannot tell what it spent the time on."
+        }
+        Fact::SlowDocument { told: true, .. } => {
+            "Nothing else can start before the document's first byte. The server's own account of the time is in the evidence."
+        }
+        Fact::UncompressedText { .. } => {
+            "The recorded body was compressed here to get this figure. Servers do it with one setting, and every browser asks for it."
+        }
+        Fact::ShortCacheLifetime { .. } => {
+            "A first visit is no faster for it; the return visit and every further page of the site are. Where a third party sets the headers, hosting the file oneself is the way."
+        }
+        Fact::BlockingScript { .. } => {
+            "The browser marked it as render-blocking. A deferred script runs in order after the document is parsed; inline scripts that use it must then wait too."
+        }
+        Fact::BlockingStyle { .. } => {
+            "Nothing is painted before every blocking sheet is there, whichever part of it the first screen uses."
+        }
+        Fact::LateLargest { by: FoundBy::Script, .. } => {
+            "The preload scanner finds files that stand in the HTML at once; here a script inserts it, so its download could not begin earlier."
+        }
+        Fact::LateLargest { by: FoundBy::Sheet, .. } => {
+            "The preload scanner finds files that stand in the HTML at once; here a stylesheet names it, so its download could not begin earlier."
+        }
+        Fact::LateLargest { by: FoundBy::LazyLoading, .. } => {
+            "The preload scanner finds files that stand in the HTML at once; here it is loaded lazily, so its download could not begin earlier."
+        }
+        Fact::ImageTooLarge { .. } => {
+            "The bytes too many are taken in proportion to the pixels too many; what a smaller file really weighs depends on its encoding."
+        }
         Fact::Standout { .. } if finding.on_path => "The largest paint waits for these bytes themselves.",
-        Fact::Standout { .. } => "The largest paint does not wait for this file. Where both are received at the same time it takes part of the line from it.",
-        Fact::LongTasks { .. } => "While a task runs, no tap or key is answered. The task counts for this script because it took the most of it, and at least a third.",
-        Fact::ThirdPartyWork { .. } => "Its code is not yours to mend, but when it loads is. Ask who uses it before it goes.",
-        Fact::NoDimensions { .. } => "The browser reserves no room for it, so what stands below moves when the file arrives.",
+        Fact::Standout { .. } => {
+            "The largest paint does not wait for this file. Where both are received at the same time it takes part of the line from it."
+        }
+        Fact::LongTasks { .. } => {
+            "While a task runs, no tap or key is answered. The task counts for this script because it took the most of it, and at least a third."
+        }
+        Fact::ThirdPartyWork { .. } => {
+            "Its code is not yours to mend, but when it loads is. Ask who uses it before it goes."
+        }
+        Fact::NoDimensions { .. } => {
+            "The browser reserves no room for it, so what stands below moves when the file arrives."
+        }
     }
 }
 
@@ -189,7 +217,9 @@ fn say_evidence(row: &Evidence) -> SaidEvidence {
         (EvidenceOf::Because(FoundBy::Sheet), _) => "a stylesheet names it".into(),
         (EvidenceOf::Because(FoundBy::LazyLoading), _) => "it is loaded lazily".into(),
         (EvidenceOf::CacheControl(_), Figure::None) => "no cache-control".into(),
-        (EvidenceOf::TaskAt(_, blocking), Figure::Ms(took)) => format!("{}, adds {} to TBT", took.text(), blocking.text()),
+        (EvidenceOf::TaskAt(_, blocking), Figure::Ms(took)) => {
+            format!("{}, adds {} to TBT", took.text(), blocking.text())
+        }
         (_, Figure::Ms(ms)) => ms.text(),
         (_, Figure::Bytes(bytes)) => bytes.text(),
         (_, Figure::Saving(from, to)) => format!("{} could be {}", from.text(), to.text()),

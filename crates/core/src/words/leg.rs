@@ -36,7 +36,17 @@ pub struct SaidLeg {
 #[must_use]
 pub fn say_leg(leg: &Leg) -> SaidLeg {
     let Leg { from_ms, to_ms, cause, url, request, owner, fact, fixes } = leg.clone();
-    SaidLeg { from_ms, to_ms, cause, url, request, owner, title: leg_title(&fact), sentence: leg_sentence(&fact), fixes }
+    SaidLeg {
+        from_ms,
+        to_ms,
+        cause,
+        url,
+        request,
+        owner,
+        title: leg_title(&fact),
+        sentence: leg_sentence(&fact),
+        fixes,
+    }
 }
 
 /// What a sentence calls a script in its middle.
@@ -128,7 +138,9 @@ pub fn leg_sentence(fact: &LegFact) -> String {
         LegFact::HandedOver { why: HandedOver::ToTake, .. } => {
             "Its bytes were there; the main thread had yet to take them."
         }
-        LegFact::HandedOver { why: HandedOver::ToRun, .. } => "Its bytes were there; the main thread had yet to run them.",
+        LegFact::HandedOver { why: HandedOver::ToRun, .. } => {
+            "Its bytes were there; the main thread had yet to run them."
+        }
         LegFact::HandedOver { why: HandedOver::Imports, .. } => {
             "All that it imports had come; the main thread had yet to run it."
         }
@@ -144,17 +156,13 @@ pub fn leg_sentence(fact: &LegFact) -> String {
             AskedFor::InlineStyle => "A style in the document names it; style and layout had to need it.",
             AskedFor::NotTold => "The source does not tell what asked for it.",
         },
-        LegFact::FoundThrough { gate: None, .. } => {
-            "The sheet was there; style and layout had to need what it names."
-        }
+        LegFact::FoundThrough { gate: None, .. } => "The sheet was there; style and layout had to need what it names.",
         LegFact::ParserReaches { .. } => "It stands below a script that stopped the parser.",
         LegFact::TakesAnswer { .. } => "The data had come; the script had yet to be called with it.",
         LegFact::EventDelivered => "Deferred scripts and other handlers run first.",
         LegFact::HeldInOrder { .. } => "It may only run after the sheets and scripts before it.",
         LegFact::SheetParsed { .. } => "Nothing is painted before the sheet is understood.",
-        LegFact::ScriptWaits { ran: false, .. } => {
-            "The script was there; what called it is not in the recording."
-        }
+        LegFact::ScriptWaits { ran: false, .. } => "The script was there; what called it is not in the recording.",
         LegFact::ScriptWaits { event: None, .. } => "It had run once; what called it is not in the recording.",
         LegFact::ScriptWaits { event: Some(event), .. } => {
             return format!("It had run once; it waits for the event “{event}”.");

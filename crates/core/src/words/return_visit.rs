@@ -21,7 +21,9 @@ pub fn return_reason(reason: &Reason) -> String {
         Reason::GuessedFresh => "No lifetime is set; the browser went by how long the file had not changed.".into(),
         Reason::HadIt => "The browser had it already; no header says for how long.".into(),
         Reason::AskEachTime => "It may be kept, but must be asked about each time.".into(),
-        Reason::AskedAfter { seconds } => format!("It may be kept for {}; after that it is asked about.", span(*seconds)),
+        Reason::AskedAfter { seconds } => {
+            format!("It may be kept for {}; after that it is asked about.", span(*seconds))
+        }
         Reason::AskedWithoutLifetime => "No lifetime is set, so it was asked about.".into(),
         Reason::NewNow => "The first visit did not ask for this address.".into(),
         Reason::GoneNow => "It was not asked for on the return visit.".into(),
@@ -37,7 +39,10 @@ pub fn return_reason(reason: &Reason) -> String {
             format!("It may be kept for {} only, and that had passed or the browser had dropped it.", span(*seconds))
         }
         Reason::Dropped { seconds } => {
-            format!("It may be kept for {}, and was asked for all the same: the browser had dropped it.", span(*seconds))
+            format!(
+                "It may be kept for {}, and was asked for all the same: the browser had dropped it.",
+                span(*seconds)
+            )
         }
         Reason::NotWithoutAskingChanged => "It may not be used without asking, and it had changed.".into(),
         Reason::NotWithoutAskingNothingToAskWith => {

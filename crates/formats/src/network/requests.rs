@@ -267,7 +267,8 @@ impl Reader {
             .then(|| Before { requests: all - kept.len(), after: Millis(start_us / 1000.0 - first * 1000.0) });
         let at = |seconds: f64| Millis((seconds * 1000.0 - start_us / 1000.0).max(0.0));
         let wall_offset = self.wall_offset;
-        let unread = self.hops.iter().filter(|h| h.fetched && h.finished.is_none() && h.request.status.is_some()).count();
+        let unread =
+            self.hops.iter().filter(|h| h.fetched && h.finished.is_none() && h.request.status.is_some()).count();
         let mut requests: Vec<Request> = self
             .hops
             .into_iter()
@@ -291,7 +292,8 @@ impl Reader {
                 if hop.early_hints {
                     request.final_headers = final_headers(&hop.timing, start_us).map(|t| t.max(request.start));
                 }
-                request.parts = hop.parts.iter().map(|(t, bytes)| BodyPart { at: at(*t), bytes: Bytes(*bytes) }).collect();
+                request.parts =
+                    hop.parts.iter().map(|(t, bytes)| BodyPart { at: at(*t), bytes: Bytes(*bytes) }).collect();
                 request.main_frame = main_frame.is_none() || hop.frame.as_deref() == main_frame;
                 request.redirected_from = hop.redirected_from.map(|p| RequestId(u32::try_from(p).unwrap_or(0)));
                 request
@@ -322,7 +324,9 @@ fn new_hop(request: Request, asked: f64) -> Hop {
 
 /// Answers that have no body by their nature (RFC 9110 §6.4.1).
 fn has_no_body(request: &Request) -> bool {
-    request.method == "HEAD" || matches!(request.status, Some(204 | 205 | 304)) || request.header("content-length") == Some("0")
+    request.method == "HEAD"
+        || matches!(request.status, Some(204 | 205 | 304))
+        || request.header("content-length") == Some("0")
 }
 
 /// When the headers of the final answer were there, where others came before it.
@@ -351,7 +355,10 @@ fn response(hop: &mut Hop, response: &Value) {
 
 /// The browser counts only the headers of a worker's script, and tells no phases of it.
 fn is_worker_script(hop: &Hop) -> bool {
-    hop.request.kind == ResourceKind::Script && hop.timing.is_null() && hop.request.cache.is_none() && hop.loader.is_empty()
+    hop.request.kind == ResourceKind::Script
+        && hop.timing.is_null()
+        && hop.request.cache.is_none()
+        && hop.loader.is_empty()
 }
 
 fn whole(value: &Value) -> Option<u64> {
@@ -437,15 +444,30 @@ mod tests {
         let requests = requests(&[
             sent("doc", "http://a.test/old", 10.005, json!({})),
             sent("doc", "http://a.test/new", 10.07, json!({"redirectResponse": hop})),
-            ("responseReceived", json!({"requestId": "doc", "type": "Document", "response": {"status": 200, "headers": {}, "mimeType": "text/html", "connectionId": 7}})),
-            ("dataReceived", json!({"requestId": "doc", "timestamp": 10.15, "dataLength": 900, "encodedDataLength": 800})),
+            (
+                "responseReceived",
+                json!({"requestId": "doc", "type": "Document", "response": {"status": 200, "headers": {}, "mimeType": "text/html", "connectionId": 7}}),
+            ),
+            (
+                "dataReceived",
+                json!({"requestId": "doc", "timestamp": 10.15, "dataLength": 900, "encodedDataLength": 800}),
+            ),
             ("loadingFinished", json!({"requestId": "doc", "timestamp": 10.2, "encodedDataLength": 1100})),
         ]);
         let [old, new] = requests.as_slice() else { panic!("two requests: {requests:#?}") };
-        assert_eq!((old.status, old.header("location"), old.end.map(|e| e.0.round())), (Some(301), Some("/new"), Some(70.0)));
-        assert_eq!((old.connect_start.map(|t| t.0.round()), old.first_byte.map(|t| t.0.round())), (Some(11.0), Some(60.0)));
+        assert_eq!(
+            (old.status, old.header("location"), old.end.map(|e| e.0.round())),
+            (Some(301), Some("/new"), Some(70.0))
+        );
+        assert_eq!(
+            (old.connect_start.map(|t| t.0.round()), old.first_byte.map(|t| t.0.round())),
+            (Some(11.0), Some(60.0))
+        );
         assert_eq!((new.redirected_from, new.initiator.kind), (Some(old.id), InitiatorKind::Redirect));
-        assert_eq!((new.transferred, new.unpacked, new.end.map(|e| e.0.round())), (Some(Bytes(1100)), Some(Bytes(900)), Some(200.0)));
+        assert_eq!(
+            (new.transferred, new.unpacked, new.end.map(|e| e.0.round())),
+            (Some(Bytes(1100)), Some(Bytes(900)), Some(200.0))
+        );
         assert_eq!((new.parts.len(), new.parts[0].at.0.round(), new.parts[0].bytes), (1, 150.0, Bytes(800)));
         assert!(new.main_frame);
     }
@@ -453,8 +475,11 @@ mod tests {
     #[test]
     fn each_hop_gets_the_headers_that_were_its_own() {
         let hop = |status: u16| json!({"status": status, "headers": {}, "mimeType": ""});
-        let extra = |value: &str, status: u16| ("responseReceivedExtraInfo", json!({"requestId": "1", "statusCode": status, "headers": {"Server": value}}));
-        let asked = |value: &str| ("requestWillBeSentExtraInfo", json!({"requestId": "1", "headers": {"X-Hop": value}}));
+        let extra = |value: &str, status: u16| {
+            ("responseReceivedExtraInfo", json!({"requestId": "1", "statusCode": status, "headers": {"Server": value}}))
+        };
+        let asked =
+            |value: &str| ("requestWillBeSentExtraInfo", json!({"requestId": "1", "headers": {"X-Hop": value}}));
         // The headers of the first hop are told only after the second was asked for; the second hop came from the cache and has none.
         let requests = requests(&[
             sent("1", "http://a.test/1", 10.1, json!({})),
@@ -462,11 +487,17 @@ mod tests {
             asked("first"),
             extra("first", 302),
             sent("1", "http://a.test/3", 10.3, json!({"redirectResponse": hop(301), "redirectHasExtraInfo": false})),
-            ("responseReceived", json!({"requestId": "1", "type": "Script", "hasExtraInfo": true, "response": {"status": 200, "headers": {}}})),
+            (
+                "responseReceived",
+                json!({"requestId": "1", "type": "Script", "hasExtraInfo": true, "response": {"status": 200, "headers": {}}}),
+            ),
             asked("third"),
             extra("third", 200),
         ]);
-        let told: Vec<_> = requests.iter().map(|r| (r.header("server"), r.request_headers.first().map(|h| h.value.as_str()))).collect();
+        let told: Vec<_> = requests
+            .iter()
+            .map(|r| (r.header("server"), r.request_headers.first().map(|h| h.value.as_str())))
+            .collect();
         assert_eq!(told, [(Some("first"), Some("first")), (None, None), (Some("third"), Some("third"))]);
     }
 
@@ -491,18 +522,24 @@ mod tests {
 
     #[test]
     fn early_hints_leave_the_first_byte_and_tell_the_final_headers() {
-        let timing = json!({"requestTime": 10.0, "sendStart": 1.0, "receiveHeadersStart": 90.0, "receiveHeadersEnd": 840.0});
+        let timing =
+            json!({"requestTime": 10.0, "sendStart": 1.0, "receiveHeadersStart": 90.0, "receiveHeadersEnd": 840.0});
         let requests = requests(&[
             sent("doc", "http://a.test/", 10.0, json!({})),
             ("responseReceivedEarlyHints", json!({"requestId": "doc", "headers": {"link": "</a.css>; rel=preload"}})),
-            ("responseReceived", json!({"requestId": "doc", "type": "Document", "response": {"status": 200, "headers": {}, "timing": timing}})),
+            (
+                "responseReceived",
+                json!({"requestId": "doc", "type": "Document", "response": {"status": 200, "headers": {}, "timing": timing}}),
+            ),
         ]);
         assert_eq!((requests[0].first_byte, requests[0].final_headers), (Some(Millis(90.0)), Some(Millis(840.0))));
     }
 
     #[test]
     fn bodies_that_nobody_read_or_counted_are_told_apart() {
-        let answer = |id: &str| ("responseReceived", json!({"requestId": id, "type": "Fetch", "response": {"status": 200, "headers": {}}}));
+        let answer = |id: &str| {
+            ("responseReceived", json!({"requestId": id, "type": "Fetch", "response": {"status": 200, "headers": {}}}))
+        };
         let mut log = log(&[
             sent("unread", "http://a.test/ping", 10.1, json!({"type": "Fetch"})),
             answer("unread"),
@@ -527,13 +564,19 @@ mod tests {
             sent("2", "http://a.test/gone.png", 10.2, json!({"type": "Image"})),
             ("loadingFailed", json!({"requestId": "2", "timestamp": 10.3, "errorText": "net::ERR_CONNECTION_RESET"})),
             sent("3", "http://a.test/live", 10.2, json!({"type": "EventSource"})),
-            ("responseReceived", json!({"requestId": "3", "type": "EventSource", "response": {"status": 200, "headers": {}}})),
+            (
+                "responseReceived",
+                json!({"requestId": "3", "type": "EventSource", "response": {"status": 200, "headers": {}}}),
+            ),
             sent("4", "http://a.test/same", 10.2, json!({"type": "Fetch"})),
             ("responseReceivedExtraInfo", json!({"requestId": "4", "statusCode": 304, "headers": {}})),
             ("resourceChangedPriority", json!({"requestId": "2", "newPriority": "VeryLow"})),
             ("loadingFinished", json!({"requestId": "never-sent", "timestamp": 10.1})),
             ("webSocketCreated", json!({"requestId": "5", "url": "ws://a.test/live"})),
-            ("webSocketWillSendHandshakeRequest", json!({"requestId": "5", "timestamp": 10.5, "request": {"headers": {}}})),
+            (
+                "webSocketWillSendHandshakeRequest",
+                json!({"requestId": "5", "timestamp": 10.5, "request": {"headers": {}}}),
+            ),
         ]);
         assert_eq!(requests[0].cache, Some(CacheSource::Memory));
         assert_eq!(
@@ -549,9 +592,24 @@ mod tests {
     fn who_asked_is_read_from_stacks_and_their_parents() {
         let stack = json!({"callFrames": [{"url": "", "lineNumber": 0}], "parent": {"callFrames": [{"url": "http://a.test/plugins/p/a.js", "lineNumber": 41}]}});
         let requests = requests(&[
-            sent("1", "http://a.test/late.js", 10.1, json!({"type": "Script", "initiator": {"type": "script", "stack": stack}})),
-            sent("2", "http://a.test/base.css", 10.1, json!({"type": "Stylesheet", "initiator": {"type": "parser", "url": "http://a.test/", "lineNumber": 8}})),
-            sent("3", "http://a.test/font.woff2", 10.2, json!({"type": "Font", "initiator": {"type": "parser", "url": "http://a.test/base.css"}})),
+            sent(
+                "1",
+                "http://a.test/late.js",
+                10.1,
+                json!({"type": "Script", "initiator": {"type": "script", "stack": stack}}),
+            ),
+            sent(
+                "2",
+                "http://a.test/base.css",
+                10.1,
+                json!({"type": "Stylesheet", "initiator": {"type": "parser", "url": "http://a.test/", "lineNumber": 8}}),
+            ),
+            sent(
+                "3",
+                "http://a.test/font.woff2",
+                10.2,
+                json!({"type": "Font", "initiator": {"type": "parser", "url": "http://a.test/base.css"}}),
+            ),
         ]);
         assert_eq!(requests[0].initiator.url.as_deref(), Some("http://a.test/plugins/p/a.js"));
         assert_eq!((requests[1].initiator.kind, requests[1].initiator.line), (InitiatorKind::Parser, Some(9)));

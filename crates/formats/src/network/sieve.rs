@@ -36,9 +36,9 @@ pub(super) fn kept(method: &str, params: &Value) -> Option<Value> {
         | "Network.webSocketClosed" => Some(without(params)),
         // What a stream or a socket said is the page's; when, and how much, is the load's.
         "Network.dataReceived" => Some(only(params, &["requestId", "timestamp", "dataLength", "encodedDataLength"])),
-        "Network.eventSourceMessageReceived"
-        | "Network.webSocketFrameReceived"
-        | "Network.webSocketFrameSent" => Some(only(params, &["requestId", "timestamp"])),
+        "Network.eventSourceMessageReceived" | "Network.webSocketFrameReceived" | "Network.webSocketFrameSent" => {
+            Some(only(params, &["requestId", "timestamp"]))
+        }
         _ => None,
     }
 }
@@ -100,7 +100,8 @@ mod tests {
 
     #[test]
     fn what_a_stream_says_is_not_kept() {
-        let kept = kept("Network.eventSourceMessageReceived", &json!({"requestId": "1", "timestamp": 2.5, "data": "s3cret"}));
+        let kept =
+            kept("Network.eventSourceMessageReceived", &json!({"requestId": "1", "timestamp": 2.5, "data": "s3cret"}));
         assert_eq!(kept, Some(json!({"requestId": "1", "timestamp": 2.5})));
         assert_eq!(super::kept("Network.policyUpdated", &json!({})), None);
     }

@@ -4,8 +4,8 @@
 
 use phainon_core::metrics::Coverage;
 use phainon_core::{
-    BodyRef, Bytes, Counted, Load, Millis, NoBodies, Prepared, RecordingSummary, Request, ResourceKind, Settings, Source,
-    analyse, summarise,
+    BodyRef, Bytes, Counted, Load, Millis, NoBodies, Prepared, RecordingSummary, Request, ResourceKind, Settings,
+    Source, analyse, summarise,
 };
 use phainon_formats::{BodyMap, Detail, FrameRecord, RawLoad, body_hash};
 use phainon_store::{Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Store};
