@@ -109,7 +109,7 @@ pub struct HarPage {
 
 /// A picture of the screen is stamped by another clock than paints are, from this long after its
 /// frame was presented …
-const STAMPED_AFTER: f64 = 8.0;
+const STAMPED_AFTER: f64 = 14.0;
 /// … to this long before: the browser takes it when it begins the frame.
 const STAMPED_BEFORE: f64 = 34.0;
 /// Where in between it is stamped as a rule.
