@@ -277,10 +277,8 @@ fn forms(value: &str) -> BTreeSet<Vec<u8>> {
         );
     }
     let mut found: BTreeSet<Vec<u8>> = texts.iter().map(|text| text.as_bytes().to_vec()).collect();
-    for text in [value] {
-        found.insert(text.encode_utf16().flat_map(u16::to_le_bytes).collect());
-        found.insert(text.encode_utf16().flat_map(u16::to_be_bytes).collect());
-    }
+    found.insert(value.encode_utf16().flat_map(u16::to_le_bytes).collect());
+    found.insert(value.encode_utf16().flat_map(u16::to_be_bytes).collect());
     if value.len() >= 6 {
         for lead in 0..3usize {
             for engine in [STANDARD_NO_PAD, URL_SAFE_NO_PAD] {

@@ -45,7 +45,7 @@ enum Command {
     /// Serve it with the demo's recordings and the stand-in site, in a data directory of its own.
     Demo(ServeArguments),
     /// Record a page in a real browser and write a recording archive.
-    Record(RecordArguments),
+    Record(Box<RecordArguments>),
     /// Analyse a recording archive, a HAR or a trace (plain or gzip).
     Analyse(AnalyseArguments),
 }
@@ -154,7 +154,7 @@ pub async fn run(arguments: Arguments) -> ExitCode {
     let outcome = match arguments.command {
         Command::Serve(given) => serve_data(given, false).await,
         Command::Demo(given) => serve_data(given, true).await,
-        Command::Record(given) => record_page(given).await,
+        Command::Record(given) => record_page(*given).await,
         Command::Analyse(given) => analyse_file(&given),
     };
     match outcome {

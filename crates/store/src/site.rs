@@ -8,11 +8,14 @@ use phainon_core::{Analysis, Bytes, Owner, ResourceKey};
 use rusqlite::{Connection, OptionalExtension, params};
 use std::collections::BTreeMap;
 
+/// An owner's row: kind, name, requests, bytes, then milliseconds of main thread, server and path.
+type OwnerRow = (String, String, u32, i64, Option<f64>, Option<f64>, Option<f64>);
+
 /// A load's rows in the site-wide tables.
 pub(crate) struct Rows {
     pub lcp_ms: Option<f64>,
     metrics: Vec<(String, f64)>,
-    owners: Vec<(String, String, u32, i64, Option<f64>, Option<f64>, Option<f64>)>,
+    owners: Vec<OwnerRow>,
     requests: Vec<(String, String, String, String, u32, i64)>,
     findings: Vec<(String, String, String, f64)>,
 }

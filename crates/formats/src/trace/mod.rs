@@ -432,7 +432,7 @@ impl Reader<'_> {
         let ours = args["frame"].as_str().is_none_or(|f| f == self.navigation.frame);
         let inner = data["is_main_frame"].as_bool() == Some(false);
         // Another tab's main frame is none of this page's.
-        if !inner && !(ours && event.thread().0 == main.0) {
+        if !(inner || ours && event.thread().0 == main.0) {
             return;
         }
         let score = data[if inner { "weighted_score_delta" } else { "score" }].as_f64();
