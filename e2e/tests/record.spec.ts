@@ -55,7 +55,7 @@ test('a recording that is cancelled keeps the loads that it made', async ({ page
   await expect(page.getByRole('main')).toContainText(/[23] loads made until then are kept/);
   await page.getByRole('link', { name: 'Open what is kept' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at');
-  await expect(page.getByRole('note').filter({ hasText: /cancelled/ })).toBeVisible();
+  await expect(page.getByRole('note').filter({ hasText: /Cancelled: [23] of 9 loads/ })).toBeVisible();
 });
 
 test('what opens a page is asked for, and not kept when the dialog closes', async ({ page }) => {

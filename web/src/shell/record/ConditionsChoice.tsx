@@ -38,7 +38,7 @@ export function ConditionsChoice(props: {
   const toggle = (id: string, on: boolean) =>
     props.choose(on ? [...props.chosen, id] : props.chosen.filter((c) => c !== id));
   return (
-    <fieldset className="col-span-2">
+    <fieldset className="col-span-2 min-w-0">
       <legend className="label">Conditions, one or several</legend>
       <div className="border-y border-rule">
         {rows.map(([id, c]) => (
@@ -72,8 +72,8 @@ export function ConditionsChoice(props: {
         ))}
       </div>
       <div className="mt-1.5 flex items-center gap-3 text-[13px]">
-        <label className="text-ink-2" htmlFor="record-distance">
-          Distance, for presets
+        <label className="whitespace-nowrap text-ink-2" htmlFor="record-distance">
+          Distance
         </label>
         <select
           id="record-distance"
@@ -87,7 +87,7 @@ export function ConditionsChoice(props: {
             </option>
           ))}
         </select>
-        <button type="button" className="btn ml-auto" aria-expanded={editing} onClick={() => setEditing((on) => !on)}>
+        <button type="button" className="btn ml-auto whitespace-nowrap" aria-expanded={editing} onClick={() => setEditing((on) => !on)}>
           Conditions of your own …
         </button>
       </div>

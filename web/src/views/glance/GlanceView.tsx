@@ -39,6 +39,7 @@ export default function GlanceView() {
 
 function headline(recording: RecordingHead): string {
   const lcp = recording.summary?.rows.find((r) => r.metric === 'lcp');
+  if (!recording.summary && recording.loads.some((l) => l.failed)) return 'No load of it counts';
   const phone = recording.conditions?.mobile ? 'on a phone' : recording.conditions ? 'on a laptop' : '';
   if (!lcp) {
     const weight = recording.summary?.rows.find((r) => r.metric === 'weight');
@@ -49,6 +50,9 @@ function headline(recording: RecordingHead): string {
 }
 
 function subline(recording: RecordingHead): string {
+  if (!recording.summary && recording.loads.some((l) => l.failed)) {
+    return 'Every load failed, so nothing is summed up. What was observed until then stands in the sections.';
+  }
   const rows = recording.summary?.rows ?? [];
   const past = rows.filter((r) => r.rating === 'past').length;
   const near = rows.filter((r) => r.rating === 'near').length;

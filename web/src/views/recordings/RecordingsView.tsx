@@ -15,7 +15,7 @@ const TEXT = { within: 'text-within', near: 'text-near', past: 'text-past' } as 
 
 /** A row's height in pixels. */
 const ROW = 46;
-const COLUMNS = '250px 130px 118px 62px repeat(7, minmax(64px, 1fr)) 40px';
+const COLUMNS = 'minmax(160px, 2.2fr) 118px 100px 62px repeat(7, minmax(58px, 1fr)) 34px';
 
 /** Every recording, newest first; of many, what is in view. */
 export function RecordingsView({ onRecord }: { onRecord: () => void }) {

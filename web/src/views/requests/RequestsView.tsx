@@ -27,11 +27,14 @@ export default function RequestsView() {
   const scroller = useRef<HTMLDivElement>(null);
   const [filterText, setFilterText] = useParam('filter');
   const [words, setWords] = useState(filterText);
-  const [told, setTold] = useState(filterText);
+  const [seen, setSeen] = useState(filterText);
+  // What was written to the address and is not there yet: the address changes a moment later.
+  const [sent, setSent] = useState<string | null>(null);
   // An address that changed by itself (Back, a link) is what the field shows.
-  if (filterText !== told) {
-    setTold(filterText);
-    setWords(filterText);
+  if (filterText !== seen) {
+    setSeen(filterText);
+    setSent(null);
+    if (filterText !== sent) setWords(filterText);
   }
   const [order, setOrder] = useParam('sort', 'start');
   const [group, setGroup] = useParam('group');
@@ -39,13 +42,13 @@ export default function RequestsView() {
   const [beside, setBeside] = useParam('beside');
   // Typing does not wait for navigation: the address follows a little later, once for each change.
   useEffect(() => {
-    if (words === told) return;
+    if (words === (sent ?? seen)) return;
     const timer = setTimeout(() => {
-      setTold(words);
+      setSent(words);
       setFilterText(words);
     }, 200);
     return () => clearTimeout(timer);
-  }, [words, told, setFilterText]);
+  }, [words, sent, seen, setFilterText]);
   const end = timeEnd(load);
   const [span, setSpan] = useSpan(end);
   const columns = useMemo(() => COLUMNS.filter((c) => chosen.split(',').includes(c.id)), [chosen]);
