@@ -65,7 +65,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   await page.keyboard.press('r');
   await record.getByLabel('Hero in the HTML, fetched first').check();
   await record.getByRole('button', { name: 'Record one load' }).click();
-  await expect(page.getByText('Load 1 of 1')).toBeVisible();
+  await expect(page.getByText('Load 1 of 1', { exact: true })).toBeVisible();
   await expect(page.getByAltText('The newest picture of the page')).toBeVisible({ timeout: 60_000 });
   await expect(page.getByRole('heading', { level: 1 })).toContainText('largest paint comes at', { timeout: 90_000 });
   const after = seconds(await page.getByRole('heading', { level: 1 }).innerText());
