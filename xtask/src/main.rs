@@ -134,8 +134,8 @@ fn demo(rest: &[String]) -> Done {
     }
     if !root().join("web/node_modules").exists() || !root().join("target/debug/phainon").exists() {
         println!(
-            "The first start builds everything: on two cores about a minute for what is installed and the front end, \
-             and about six for the program. Later starts take seconds."
+            "The first start installs what is missing, builds the front end, and then compiles the program with all \
+             that it stands on: about ten minutes on two cores. Later starts take seconds."
         );
     }
     front_end()?;

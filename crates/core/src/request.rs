@@ -139,6 +139,10 @@ pub struct Initiator {
     pub url: Option<Arc<str>>,
     /// Line in it, counted from 1.
     pub line: Option<u32>,
+    /// Column in that line, counted from 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub column: Option<u32>,
     /// The calling functions' files, innermost first, for scripts.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[ts(type = "string[]")]

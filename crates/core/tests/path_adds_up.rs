@@ -71,6 +71,7 @@ fn request(n: usize, count: usize) -> impl Strategy<Value = Request> {
                 kind: from,
                 url: Some(url(by).as_str().into()),
                 line: None,
+                column: None,
                 stack: vec![url(by).as_str().into()],
             };
             r.redirected_from = redirect.filter(|f| *f < n).map(|f| RequestId(u32::try_from(f).unwrap()));
@@ -208,8 +209,12 @@ fn the_legs_of_a_known_load_are_the_known_ones() {
             load.requests.push(r);
         };
     let parser = || Initiator { kind: InitiatorKind::Parser, ..Initiator::default() };
-    let by_slider =
-        Initiator { kind: InitiatorKind::Script, stack: vec![slider.into()], url: Some(slider.into()), line: None };
+    let by_slider = Initiator {
+        kind: InitiatorKind::Script,
+        stack: vec![slider.into()],
+        url: Some(slider.into()),
+        ..Initiator::default()
+    };
     let none = RenderBlocking::NonBlocking;
     add(
         0,

@@ -22,6 +22,7 @@ mod assemble;
 mod detail;
 mod error;
 pub mod har;
+mod initiator;
 mod manifest;
 pub mod network;
 mod open;

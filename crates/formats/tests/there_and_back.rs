@@ -64,7 +64,7 @@ prop_compose! {
                 request.start = Millis::ZERO;
             } else {
                 request.initiator =
-                    Initiator { kind: InitiatorKind::Script, url: Some(url(0).as_str().into()), line: Some(3), stack: vec![] };
+                    Initiator { kind: InitiatorKind::Script, url: Some(url(0).as_str().into()), line: Some(3), column: Some(9), stack: vec![] };
             }
             if let Some(body) = body {
                 let hash = body_hash(&body);

@@ -94,9 +94,22 @@ impl Access {
         client.call(Some(session), "Fetch.enable", json!({"patterns": patterns}), CALL).await.map(|_| ())
     }
 
-    /// Lets a held request go on with the headers.
-    pub(crate) fn pass(&self, client: &Client, event: &Event) {
-        let asked = &event.params["request"];
+    /// Lets a held request go on, with the headers if it is to the page's own host.
+    pub(crate) fn pass(&self, client: &Client, event: &Event, page: &str) {
+        let mut go = json!({"requestId": event.params["requestId"]});
+        if let Some(headers) = self.headers_for(&event.params["request"], page) {
+            go["headers"] = headers.into();
+        }
+        client.tell(event.session.as_deref(), "Fetch.continueRequest", go);
+    }
+
+    /// All headers of a request, ours among them; `None` where it goes to another host. The browser's
+    /// patterns are matched against the whole address, in which a host may stand for a user's name.
+    fn headers_for(&self, asked: &Value, page: &str) -> Option<Vec<Value>> {
+        let host = |url: &str| url::Url::parse(url).ok().and_then(|u| u.host_str().map(str::to_owned));
+        if host(asked["url"].as_str()?)? != host(page)? {
+            return None;
+        }
         let mut headers: Vec<(String, String)> = asked["headers"]
             .as_object()
             .into_iter()
@@ -106,9 +119,7 @@ impl Access {
         let ours = self.sent_headers();
         headers.retain(|(name, _)| !ours.iter().any(|(own, _)| own.eq_ignore_ascii_case(name)));
         headers.extend(ours);
-        let headers: Vec<Value> = headers.iter().map(|(name, value)| json!({"name": name, "value": value})).collect();
-        let go = json!({"requestId": event.params["requestId"], "headers": headers});
-        client.tell(event.session.as_deref(), "Fetch.continueRequest", go);
+        Some(headers.iter().map(|(name, value)| json!({"name": name, "value": value})).collect())
     }
 }
 
@@ -186,6 +197,36 @@ mod tests {
         assert_eq!(access.secrets(), ["s3cret=x", "YW5uOnBhc3M6d29yZA==", "pass:word", "open sesame"]);
         assert!(!format!("{access:?}").contains("s3cret"));
         assert!(Access::parse_basic("ann").is_err());
+    }
+
+    #[test]
+    fn headers_go_to_the_pages_own_host_alone() {
+        let access = Access {
+            headers: vec![("X-Preview".into(), "harbour".into())],
+            basic: Some(("ann".into(), "word".into())),
+            ..Access::default()
+        };
+        let page = "https://www.skerryline.test/account";
+        let to = |url: &str| {
+            let asked = json!({"url": url, "headers": {"Accept": "*/*", "x-preview": "the page's own"}});
+            access.headers_for(&asked, page)
+        };
+        let sent = to("https://www.skerryline.test:8443/a.js?b=c").expect("the same host");
+        let sent: Vec<(&str, &str)> =
+            sent.iter().filter_map(|h| Some((h["name"].as_str()?, h["value"].as_str()?))).collect();
+        assert_eq!(
+            sent,
+            [("Accept", "*/*"), ("X-Preview", "harbour"), ("Authorization", "Basic YW5uOndvcmQ=")],
+            "ours take the place of the page's"
+        );
+        for elsewhere in [
+            "https://static.skerryline.test/a.js",
+            "https://www.skerryline.test:x@parleydock.test/a.js",
+            "https://www.skerryline.test.parleydock.test/a.js",
+            "not an address",
+        ] {
+            assert_eq!(to(elsewhere), None, "{elsewhere}");
+        }
     }
 
     #[test]

@@ -52,6 +52,11 @@ fn page(name: &str) -> Option<String> {
             "<p>Old</p><script>onload = () => setTimeout(() => location.href = '/hero', 300)</script>".to_owned()
         }
         "hero" => hero.to_owned(),
+        // The preload scanner fetches the picture at once; its element waits for the script above it.
+        "held" => format!("<p>First</p>\n<script src=/gate.js></script>\n{hero}"),
+        "held-in-one-line" => format!("<p>First</p><script src=/gate.js></script>{hero}"),
+        // The same script below the picture holds up nothing of it.
+        "not-held" => format!("<p>First</p>\n{hero}\n<script src=/gate.js></script>"),
         _ => return None,
     };
     Some(format!("<!doctype html><meta name=viewport content='width=device-width'><title>t</title><body>{body}"))
@@ -71,6 +76,7 @@ fn file(name: &str) -> Option<(&'static str, String, u64)> {
                 .into(),
             0,
         ),
+        "gate.js" => (script, "document.title = 'open'".into(), 700),
         "outer.js" => (script, "import { put } from '/inner.js'; put()".into(), 0),
         "inner.js" => (
             script,
@@ -175,4 +181,22 @@ async fn a_window_that_the_page_opens_is_not_the_page_and_one_it_moves_to_is() {
     assert!(load.requests.iter().all(|r| !r.url.ends_with("/moved")), "what came before does not count");
     assert!(load.notes.iter().any(|n| n.contains("moved the browser on to")), "and that is said: {:?}", load.notes);
     assert_eq!(analysis.metrics.requests, 2, "{:?}", load.requests.iter().map(|r| &r.url).collect::<Vec<_>>());
+}
+
+#[tokio::test]
+async fn a_picture_below_a_script_waits_for_it_and_one_above_does_not() {
+    let _turn = TURN.lock().await;
+    let address = site().await;
+    for (name, held) in [("held", true), ("held-in-one-line", true), ("not-held", false)] {
+        let (load, analysis) = recorded(address, name).await;
+        let came = load.requests.iter().find(|r| r.url.ends_with("/hero.png")).unwrap();
+        let largest = analysis.lcp.unwrap();
+        assert_eq!(largest.selector.as_deref(), Some("img"), "{name}");
+        let at = analysis.metrics.lcp_ms.unwrap();
+        // The stop-watch: how late it was painted, though it had come at once.
+        assert!(came.end.unwrap().0 < 400.0, "{name}: {came:#?}");
+        assert_eq!(at.0 > 700.0, held, "{name}: painted at {at:?}");
+        let told = has(&largest.path, Cause::Wait, "/gate.js", 550.0);
+        assert_eq!(told, held, "{name}: {:#?} {came:#?}", largest.path);
+    }
 }

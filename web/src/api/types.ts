@@ -550,6 +550,10 @@ url: string | null,
  */
 line: number | null, 
 /**
+ * Column in that line, counted from 1.
+ */
+column?: number, 
+/**
  * The calling functions' files, innermost first, for scripts.
  */
 stack?: string[], };

@@ -119,15 +119,22 @@ impl<'a> Walk<'a> {
             }
         }
         // What stands below a parser-blocking script in the body waits for that too; text, for its font.
-        // A picture's element stands below where its line is further down than the script's; its bytes
+        // A picture's element stands below where its place is further down than the script's; its bytes
         // may have come long before, by the preload scanner.
-        let line = |r: &Request| r.initiator.line.filter(|_| r.initiator.url.as_deref() == document.map(|d| &*d.url));
-        let element = file.map(|f| self.load.first_hop(f)).and_then(line);
+        let place = |r: &Request| {
+            let by = &r.initiator;
+            let here = by.url.as_deref() == document.map(|d| &*d.url);
+            by.line.filter(|_| here).map(|line| (line, by.column))
+        };
+        let element = file.map(|f| self.load.first_hop(f)).and_then(place);
+        let above = |(line, column): (u32, Option<u32>), (below, at): (u32, Option<u32>)| {
+            line < below || line == below && column.zip(at).is_some_and(|(column, at)| column < at)
+        };
         if text || element.is_some() {
             for request in &self.load.requests {
                 let parser = request.render_blocking == RenderBlocking::InBodyParserBlocking
                     && request.main_frame
-                    && (text || line(request).is_some_and(|at| element.is_some_and(|element| at < element)));
+                    && (text || place(request).zip(element).is_some_and(|(script, element)| above(script, element)));
                 let font = text && request.kind == ResourceKind::Font;
                 if !(parser || font) {
                     continue;

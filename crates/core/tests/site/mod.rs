@@ -90,5 +90,5 @@ impl Site {
 /// Asked for by scripts, innermost first.
 pub fn script(stack: &[&str]) -> Initiator {
     let stack: Vec<_> = stack.iter().map(|p| at(p).as_str().into()).collect();
-    Initiator { kind: InitiatorKind::Script, url: stack.first().cloned(), line: Some(1), stack }
+    Initiator { kind: InitiatorKind::Script, url: stack.first().cloned(), line: Some(1), column: None, stack }
 }

@@ -2,6 +2,7 @@
 
 use super::dates::{epoch_ms, rfc3339};
 use crate::assemble::{HarPage, RawLoad};
+use crate::initiator;
 use crate::renumber::renumber;
 use crate::{BodyMap, FormatError, body_hash, redact};
 use base64::Engine;
@@ -9,7 +10,6 @@ use phainon_core::{
     BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId, ResourceKind,
 };
 use serde_json::Value;
-use std::sync::Arc;
 
 /// A HAR may hold this many entries at most.
 const MAX_ENTRIES: usize = 100_000;
@@ -235,7 +235,7 @@ fn read_entry(entry: &Value, id: u32, start: Millis, bodies: &mut BodyMap) -> Op
     request.priority = entry.get("_priority").and_then(Value::as_str).map(str::to_owned);
     request.request_headers = headers(Some(asked));
     request.response_headers = headers(answer);
-    request.initiator = initiator(entry.get("_initiator"));
+    request.initiator = entry.get("_initiator").map(initiator::read).unwrap_or_default();
     request.failed =
         answer.and_then(|r| r.get("_error")).and_then(Value::as_str).filter(|e| !e.is_empty()).map(str::to_owned);
     phases(&mut request, entry);
@@ -318,41 +318,6 @@ fn phases(request: &mut Request, entry: &Value) {
         request.first_byte = Some(Millis(at));
     }
     request.end = Some(Millis(at + part("receive").unwrap_or(0.0)));
-}
-
-fn initiator(value: Option<&Value>) -> Initiator {
-    let Some(value) = value else { return Initiator::default() };
-    let kind = match value.get("type").and_then(Value::as_str) {
-        Some("parser") => InitiatorKind::Parser,
-        Some("script") => InitiatorKind::Script,
-        Some("preload") => InitiatorKind::Preload,
-        _ => InitiatorKind::Unknown,
-    };
-    let mut stack: Vec<Arc<str>> = Vec::new();
-    let mut level = value.get("stack");
-    while let Some(at) = level.filter(|_| stack.len() < 64) {
-        for frame in at.get("callFrames").and_then(Value::as_array).into_iter().flatten() {
-            if let Some(url) = frame.get("url").and_then(Value::as_str).filter(|u| !u.is_empty()) {
-                stack.push(url.into());
-            }
-        }
-        level = at.get("parent");
-    }
-    Initiator {
-        kind,
-        url: value
-            .get("url")
-            .and_then(Value::as_str)
-            .filter(|u| !u.is_empty())
-            .map(Into::into)
-            .or_else(|| stack.first().cloned()),
-        line: value.get("lineNumber").and_then(Value::as_f64).filter(|l| *l >= 0.0).map(|l| {
-            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-            let line = l as u32;
-            line.saturating_add(1)
-        }),
-        stack,
-    }
 }
 
 /// Joins a request to the redirect that led to it: the last 3xx before it whose Location is its URL.

@@ -1,13 +1,12 @@
 //! From the network's events to requests.
 
 use super::NetworkLog;
-use crate::trace;
+use crate::{initiator, trace};
 use phainon_core::{
     BodyPart, BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId, ResourceKind,
 };
 use serde_json::Value;
 use std::collections::HashMap;
-use std::sync::Arc;
 
 /// What the browser did before the navigation that counts, where the page moved it on by itself.
 #[derive(Debug, Clone, PartialEq)]
@@ -189,7 +188,10 @@ impl Reader {
         request.priority = asked["initialPriority"].as_str().map(str::to_owned);
         request.request_headers = headers_of(&asked["headers"]);
         let navigation = params["loaderId"].as_str() == Some(id);
-        request.initiator = initiator(&params["initiator"], navigation);
+        request.initiator = initiator::read(&params["initiator"]);
+        if navigation {
+            request.initiator.kind = InitiatorKind::Navigation;
+        }
         if redirected_from.is_some() {
             request.initiator = Initiator { kind: InitiatorKind::Redirect, ..Initiator::default() };
         }
@@ -381,31 +383,6 @@ fn headers_of(value: &Value) -> Vec<Header> {
                 .collect::<Vec<_>>()
         })
         .collect()
-}
-
-fn initiator(value: &Value, navigation: bool) -> Initiator {
-    let mut stack: Vec<Arc<str>> = Vec::new();
-    let mut level = &value["stack"];
-    while level.is_object() && stack.len() < 64 {
-        for frame in level["callFrames"].as_array().into_iter().flatten() {
-            if let Some(url) = frame["url"].as_str().filter(|u| !u.is_empty()) {
-                stack.push(url.into());
-            }
-        }
-        level = &level["parent"];
-    }
-    let kind = match value["type"].as_str() {
-        _ if navigation => InitiatorKind::Navigation,
-        Some("parser") => InitiatorKind::Parser,
-        Some("script") => InitiatorKind::Script,
-        Some("preload") => InitiatorKind::Preload,
-        _ => InitiatorKind::Unknown,
-    };
-    let url = value["url"].as_str().filter(|u| !u.is_empty()).map(Into::into).or_else(|| stack.first().cloned());
-    let line = value["lineNumber"].as_f64().or_else(|| value["stack"]["callFrames"][0]["lineNumber"].as_f64());
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-    let line = line.filter(|l| *l >= 0.0 && *l < 4e9).map(|l| (l as u32).saturating_add(1));
-    Initiator { kind, url, line, stack }
 }
 
 #[cfg(test)]

@@ -2,9 +2,8 @@
 
 use super::Reader;
 use super::event::Event;
-use phainon_core::{
-    Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, RenderBlocking, Request, ResourceKind,
-};
+use crate::initiator;
+use phainon_core::{Bytes, CacheSource, Header, InitiatorKind, Millis, RenderBlocking, Request, ResourceKind};
 use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -40,19 +39,12 @@ impl Reader<'_> {
                     None => RenderBlocking::Unknown,
                 };
                 let from = &data["initiator"];
-                request.initiator = Initiator {
-                    kind: match (from["type"].as_str(), from["fetchType"].as_str()) {
-                        (Some("parser"), _) => InitiatorKind::Parser,
-                        (Some("css"), _) => InitiatorKind::Style,
-                        (Some("script"), _) => InitiatorKind::Script,
-                        (Some("preload"), _) => InitiatorKind::Preload,
-                        _ if id == navigation_id => InitiatorKind::Navigation,
-                        _ => InitiatorKind::Unknown,
-                    },
-                    url: from["url"].as_str().filter(|u| !u.is_empty()).map(Into::into),
-                    line: from["lineNumber"].as_u64().and_then(|l| u32::try_from(l).ok()).map(|l| l.saturating_add(1)),
-                    stack: Vec::new(),
-                };
+                request.initiator = initiator::read(from);
+                if from["type"] == "css" {
+                    request.initiator.kind = InitiatorKind::Style;
+                } else if request.initiator.kind == InitiatorKind::Unknown && id == navigation_id {
+                    request.initiator.kind = InitiatorKind::Navigation;
+                }
                 seen.request = Some(request);
             }
             "ResourceReceiveResponse" => {

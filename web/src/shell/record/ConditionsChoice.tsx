@@ -87,7 +87,12 @@ export function ConditionsChoice(props: {
             </option>
           ))}
         </select>
-        <button type="button" className="btn ml-auto whitespace-nowrap" aria-expanded={editing} onClick={() => setEditing((on) => !on)}>
+        <button
+          type="button"
+          className="btn ml-auto whitespace-nowrap"
+          aria-expanded={editing}
+          onClick={() => setEditing((on) => !on)}
+        >
           Conditions of your own …
         </button>
       </div>

@@ -4,6 +4,7 @@ import { useAbout, useOwnConditions, useRecent, useStartJob } from '../../api/qu
 import { Modal } from '../Modal';
 import { AccessFields } from './AccessFields';
 import { ConditionsChoice } from './ConditionsChoice';
+import { LinesField, NumberField, TextField } from './fields';
 import { EMPTY, pagesOf, repaired, requestOf, sizeOf, type Form } from './request';
 import { StandInFields } from './StandInFields';
 
@@ -80,20 +81,19 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
           />
         </div>
         <div>
-          <label className="label" htmlFor="record-page">
-            Kind of page
-          </label>
           {pages.length > 1 ? (
-            <p className="text-[12.5px] text-ink-2">
-              {pages.map((p) => p.page || '?').join(', ')}. To name one, write its kind before its address.
-            </p>
+            <>
+              <span className="label">Kind of page</span>
+              <p className="text-[12.5px] text-ink-2">
+                {pages.map((p) => p.page || '?').join(', ')}. To name one, write its kind before its address.
+              </p>
+            </>
           ) : (
-            <input
-              id="record-page"
-              className="field"
+            <TextField
+              label="Kind of page"
               list="pages"
               value={form.page}
-              onChange={(e) => change({ page: e.target.value })}
+              change={(page) => change({ page })}
               placeholder={pages[0]?.page || 'Home, product, article …'}
             />
           )}
@@ -103,20 +103,14 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
             ))}
           </datalist>
         </div>
-        <div>
-          <label className="label" htmlFor="record-loads">
-            Loads of each
-          </label>
-          <input
-            id="record-loads"
-            type="number"
-            min={1}
-            max={20}
-            className="field"
-            value={form.loads}
-            onChange={(e) => change({ loads: e.target.valueAsNumber || 1 })}
-          />
-        </div>
+        <NumberField
+          label="Loads of each"
+          min={1}
+          max={20}
+          usual={1}
+          value={form.loads}
+          change={(loads) => change({ loads })}
+        />
         <ConditionsChoice
           chosen={form.conditions}
           choose={(conditions) => change({ conditions })}
@@ -129,43 +123,31 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
         </label>
         <details className="col-span-2" open={form.steps !== ''}>
           <summary className="label cursor-pointer">Then do something (for INP)</summary>
-          <textarea
-            aria-label="Steps of a scripted user, one a line"
-            className="field h-[74px] font-mono text-[12.5px]"
+          <LinesField
+            label="Steps of a scripted user, one a line"
             value={form.steps}
-            onChange={(e) => change({ steps: e.target.value })}
+            change={(steps) => change({ steps })}
             placeholder={'click #more\ntype #name Ann\nwait 500'}
           />
         </details>
         <details className="col-span-2" open={!form.bodies || form.hidden !== '' || form.longest !== 45}>
           <summary className="label cursor-pointer">How long, and what is kept</summary>
           <div className="mt-1 grid grid-cols-2 gap-x-4 gap-y-2">
-            <div>
-              <label className="label" htmlFor="record-longest">
-                A busy load is cut off after, in seconds
-              </label>
-              <input
-                id="record-longest"
-                type="number"
-                min={5}
-                max={600}
-                className="field"
-                value={form.longest}
-                onChange={(e) => change({ longest: e.target.valueAsNumber || 45 })}
-              />
-            </div>
-            <div>
-              <label className="label" htmlFor="record-private">
-                Query values not to keep
-              </label>
-              <input
-                id="record-private"
-                className="field font-mono text-[12.5px]"
-                value={form.hidden}
-                onChange={(e) => change({ hidden: e.target.value })}
-                placeholder="token, session"
-              />
-            </div>
+            <NumberField
+              label="A busy load is cut off after, in seconds"
+              min={5}
+              max={600}
+              usual={45}
+              value={form.longest}
+              change={(longest) => change({ longest })}
+            />
+            <TextField
+              label="Query values not to keep"
+              mono
+              value={form.hidden}
+              change={(hidden) => change({ hidden })}
+              placeholder="token, session"
+            />
             <label className="col-span-2 flex items-center gap-2 text-[13px]">
               <input type="checkbox" checked={form.bodies} onChange={(e) => change({ bodies: e.target.checked })} />
               Keep response bodies, which checks compute on; cookies and credentials are never kept
