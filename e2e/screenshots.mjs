@@ -40,7 +40,8 @@ try {
     glance: `/recordings/${phone}/glance`,
     path: `/recordings/${phone}/path?sel=leg:5`,
     requests: `/recordings/${phone}/requests`,
-    frames: `/recordings/${phone}/frames?shift=0`,
+    // The gravest shift of the load.
+    frames: `/recordings/${phone}/frames?shift=${load.shifts.reduce((worst, s, i, all) => (s.score > all[worst].score ? i : worst), 0)}`,
     'main-thread': `/recordings/${booking}/main-thread`,
     weight: `/recordings/${phone}/weight`,
     document: `/recordings/${phone}/document`,

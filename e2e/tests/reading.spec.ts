@@ -178,6 +178,30 @@ test('recordings: found by words, opened without a mouse', async ({ page }) => {
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Recordings');
 });
 
+test('a recording opened while its list is still being filtered stays open', async ({ page }) => {
+  // The screen that is opened comes late: until then the list is still there, and its filter about to
+  // write its words into the address.
+  let come = () => {};
+  const late = new Promise<void>((resolve) => (come = resolve));
+  await page.clock.install();
+  await page.route('**/assets/RecordingFrame-*.js', async (route) => {
+    await late;
+    await route.continue();
+  });
+  await page.goto('/recordings');
+  const rows = page.getByRole('table', { name: 'Recordings' }).getByRole('rowgroup').getByRole('row');
+  await expect(rows.first()).toBeVisible();
+  await page.keyboard.press('/');
+  await page.keyboard.type('booking laptop');
+  await expect(rows).toHaveCount(1);
+  await rows.getByRole('link').press('Enter');
+  await expect(page).toHaveURL(/\/recordings\/\d+\/glance/);
+  await page.clock.runFor(1000);
+  come();
+  await expect(page.getByRole('navigation', { name: 'Where you are' })).toContainText('Booking');
+  await expect(page).toHaveURL(/\/recordings\/\d+\/glance/);
+});
+
 test('a scripted user that cannot do its step says which, and the load is kept', async ({ page }) => {
   await page.goto('/recordings');
   await expect(page.getByRole('heading', { level: 1 })).toBeVisible();

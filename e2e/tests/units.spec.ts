@@ -1,21 +1,10 @@
 import { expect, test } from '@playwright/test';
 import { readTracks, type Lane, type Tracks } from '../../web/src/api/tracks';
-import type { RequestRow } from '../../web/src/api/types';
 import { barAt, drawLane, ROW_HEIGHT } from '../../web/src/views/main-thread/draw';
 import { parseSelection, selectionText, type Selection } from '../../web/src/shell/selection';
 import { sorted } from '../../web/src/views/requests/columns';
 import { filterRequests } from '../../web/src/views/requests/filter';
-
-function row(id: number, more: Partial<RequestRow>): RequestRow {
-  return {
-    id, url: `http://www.skerryline.test/file-${id}`, name: `file-${id}`, host: 'www.skerryline.test', method: 'GET', kind: 'script',
-    status: 200, mime: null, protocol: 'h2', priority: 'High', final_priority: null, start_ms: id, connect_start_ms: null, connect_end_ms: null,
-    sent_ms: id, first_byte_ms: id + 100, end_ms: id + 200, transferred_bytes: 1000, unpacked_bytes: 3000, cache: null, connection: 1,
-    render_blocking: 'non_blocking', released_ms: null, owner: { name: 'site', kind: 'site' }, inserted: false,
-    initiator: { kind: 'parser', url: null, line: null, stack: [] }, redirected_from: null, on_path: false, failed: null,
-    asked_by: null, has_body: false, picture: null, placement: null, ...more,
-  };
-}
+import { row } from './made';
 
 test('the filter knows words, facts, sizes, not and or', () => {
   const rows = [

@@ -52,6 +52,8 @@ test('a stretch of time stays inside the load, and zooming keeps the moment unde
 test('the kind of a page follows its address', () => {
   expect(pageOf('https://a.test/')).toBe('Home');
   expect(pageOf('https://a.test/index.html?x=1')).toBe('Home');
+  expect(pageOf('https://a.test/log/index.php')).toBe('Log');
+  expect(pageOf('https://a.test/index.old.html')).toBe('Index.old');
   expect(pageOf('https://a.test/where-we-sail/north_pier.html')).toBe('North pier');
   expect(pageOf('https://a.test/100%')).toBe('100%');
   expect(pageOf('https://a.te')).toBe('Home');

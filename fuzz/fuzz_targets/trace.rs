@@ -4,10 +4,10 @@
 use libfuzzer_sys::fuzz_target;
 use phainon_core::profile::functions;
 use phainon_core::{Millis, NoBodies, Prepared, analyse, tracks};
-use phainon_formats::RawLoad;
+use phainon_formats::{RawLoad, TraceText};
 
 fuzz_target!(|bytes: &[u8]| {
-    let raw = RawLoad { name: "fuzzed.json".into(), trace: Some(bytes.to_vec()), ..RawLoad::default() };
+    let raw = RawLoad { name: "fuzzed.json".into(), trace: Some(TraceText::of(bytes)), ..RawLoad::default() };
     let Ok(load) = raw.assemble() else { return };
     let prepared = Prepared::plain(load);
     let _ = analyse(&prepared, &NoBodies);

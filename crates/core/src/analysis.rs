@@ -7,10 +7,10 @@ use crate::metrics::{
     placement,
 };
 use crate::path::{Leg, path_to_largest};
-use crate::words::{SaidFinding, SaidLeg, say_finding, say_leg};
+use crate::words::{SaidFinding, SaidLeg, SaidMissing, note_sentence, say_finding, say_leg, say_missing};
 use crate::{
     Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Initiator, Interaction, Lanes, Load,
-    Millis, Missing, Moved, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
+    Millis, Missing, Moved, Note, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
     ResourceKind, ScreenFrame, Settings, Source, UserTiming, Visit, forced, handlers, interactions, lanes,
     render_blockers, server_timing,
 };
@@ -20,7 +20,7 @@ use std::sync::Arc;
 use ts_rs::TS;
 
 /// Rises whenever a load may be analysed differently; cached results of an older version are dropped.
-pub const ANALYSIS_VERSION: u32 = 4;
+pub const ANALYSIS_VERSION: u32 = 5;
 
 /// What the largest paint was.
 pub use crate::paint::PaintKind as LcpKind;
@@ -143,12 +143,12 @@ pub struct ShiftRow {
     pub moved: Vec<Moved>,
 }
 
-/// Everything computed from one load, but its requests and its main thread. Findings and legs are
-/// facts; [`Analysis::said`] gives them words.
+/// Everything computed from one load, but its requests and its main thread. Findings, legs, lacks and
+/// notes are facts; [`Analysis::said`] gives them words.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts", rename = "LoadOverview", concrete(F = SaidFinding, L = SaidLeg))]
+#[ts(export_to = "types.ts", rename = "LoadOverview", concrete(F = SaidFinding, L = SaidLeg, M = SaidMissing, N = String))]
 #[allow(missing_docs)]
-pub struct Analysis<F = Finding, L = Leg> {
+pub struct Analysis<F = Finding, L = Leg, M = Missing, N = Note> {
     /// Which version of the core computed it, and with which settings.
     pub analysis_version: u32,
     pub settings: String,
@@ -191,8 +191,9 @@ pub struct Analysis<F = Finding, L = Leg> {
     /// What the page itself was told, where it was asked.
     pub observed: Option<Observed>,
     /// What could not be known, and why.
-    pub missing: Vec<Missing>,
-    pub notes: Vec<String>,
+    pub missing: Vec<M>,
+    /// What had to be left out or mended.
+    pub notes: Vec<N>,
 }
 
 /// What only the screens with a time axis need of the main thread.
@@ -211,8 +212,8 @@ pub struct ThreadDetail {
     pub handlers: Vec<HandlerRow>,
 }
 
-/// An analysis as it is handed out: its findings and its path with their words.
-pub type SaidAnalysis = Analysis<SaidFinding, SaidLeg>;
+/// An analysis as it is handed out: its findings, its path and what it lacks with their words.
+pub type SaidAnalysis = Analysis<SaidFinding, SaidLeg, SaidMissing, String>;
 
 impl LargestPaint {
     fn said(self) -> LargestPaint<SaidLeg> {
@@ -254,8 +255,8 @@ impl Analysis {
             frames: self.frames,
             server_timing: self.server_timing,
             observed: self.observed,
-            missing: self.missing,
-            notes: self.notes,
+            missing: self.missing.iter().map(say_missing).collect(),
+            notes: self.notes.iter().map(note_sentence).collect(),
         }
     }
 }

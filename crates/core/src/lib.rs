@@ -37,6 +37,7 @@ mod lanes;
 mod load;
 mod main_thread;
 pub mod metrics;
+mod note;
 mod owners;
 mod page;
 mod paint;
@@ -63,14 +64,17 @@ pub use analysis::{
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
 pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};
-pub use document::{DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, Mark, Share, document_view};
+pub use document::{
+    DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, LargestPlace, Mark, SaidDocument, Share, document_view,
+};
 pub use edit::{Edit, EditKind, Effort, Risk, Scope};
 pub use handlers::{ForcedRow, HandlerRow, forced, handlers};
 pub use inserted::name_inserters;
 pub use interaction::{EventTiming, Interaction, interactions};
 pub use lanes::{Lanes, lanes};
-pub use load::{Load, Missing, Observed, Source, Subject, Visit};
+pub use load::{Load, Observed, Source, Visit};
 pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};
+pub use note::{Lack, Missing, Note, Subject, notes_of_any_version};
 pub use owners::{Owner, OwnerId, OwnerKind, OwnerRule, Owners, registrable_domain};
 pub use page::{PageFacts, PageImage};
 pub use paint::{LayoutShift, LcpCandidate, Moved, PaintKind, Rect, ScreenFrame};

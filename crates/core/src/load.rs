@@ -2,8 +2,8 @@
 
 use crate::profile::Profile;
 use crate::{
-    Conditions, EventTiming, Forced, LayoutShift, LcpCandidate, Millis, PageChange, PageFacts, Request, RequestId,
-    ResourceKind, ScreenFrame, TimerInstall, UserTiming, Work,
+    Conditions, EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note, PageChange, PageFacts,
+    Request, RequestId, ResourceKind, ScreenFrame, Subject, TimerInstall, UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -32,39 +32,6 @@ pub enum Source {
     Har,
     Trace,
     HarAndTrace,
-}
-
-/// What can be missing from a load.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "snake_case")]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub enum Subject {
-    Requests,
-    Paints,
-    Shifts,
-    MainThread,
-    Frames,
-    Page,
-    Bodies,
-    Initiators,
-    RenderBlocking,
-    Samples,
-    Interactions,
-    /// When each part of a response came.
-    BodyParts,
-    /// How complete each picture of the screen is.
-    Completeness,
-}
-
-/// Something that a load does not hold, and why.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
-pub struct Missing {
-    /// What is not there.
-    pub subject: Subject,
-    /// Why, in a sentence that a person can act on.
-    pub why: String,
 }
 
 /// What the page's own `PerformanceObserver` reported in the same load, to hold our figures against.
@@ -143,7 +110,7 @@ pub struct Load {
     pub observed: Option<Observed>,
     pub missing: Vec<Missing>,
     /// What the reader of the source had to leave out or mend.
-    pub notes: Vec<String>,
+    pub notes: Vec<Note>,
 }
 
 impl Load {
@@ -207,8 +174,8 @@ impl Load {
 
     /// Why something is missing, if it is.
     #[must_use]
-    pub fn why_missing(&self, subject: Subject) -> Option<&str> {
-        self.missing.iter().find(|m| m.subject == subject).map(|m| m.why.as_str())
+    pub fn why_missing(&self, subject: Subject) -> Option<Lack> {
+        self.missing.iter().find(|m| m.subject == subject).map(|m| m.lack)
     }
 
     /// The candidate that stands: the last one announced.

@@ -137,7 +137,8 @@ fn folded(name: &str) -> String {
 }
 
 /// Whether a word is a hash rather than a name: eight letters or more of base 16 with digits and
-/// letters among them, or as many of base 36 or 64 that change between digits and letters often.
+/// letters among them, or as many of base 36 or 64 that change between digits and letters often. A word
+/// with a number behind it (`facade12`) is a name, however few letters it is made of.
 fn is_hash(word: &str) -> bool {
     if word.len() < 8 || !word.bytes().all(|b| b.is_ascii_alphanumeric()) {
         return false;
@@ -148,7 +149,8 @@ fn is_hash(word: &str) -> bool {
     }
     let hexadecimal = word.bytes().all(|b| b.is_ascii_hexdigit());
     let turns = word.as_bytes().windows(2).filter(|w| w[0].is_ascii_digit() != w[1].is_ascii_digit()).count();
-    (hexadecimal && turns >= 2) || turns >= 4
+    let number_first = word.as_bytes()[0].is_ascii_digit();
+    (hexadecimal && (turns >= 2 || number_first || word.len() >= 16)) || turns >= 4
 }
 
 #[cfg(test)]
@@ -166,6 +168,8 @@ mod tests {
             ("http://a.test/app.3f9a1c7b.js", "https://a.test:443/app.80bd11e2.js#part"),
             ("http://a.test/app-3f9a1c7b.min.js", "http://A.test:80/app-99ff00aa.min.js"),
             ("http://a.test/chunk-B2xK9pQ4z1.js", "http://a.test/chunk-Z8aL3mN7y2.js"),
+            ("http://a.test/app.0123456789abcdef.js", "http://a.test/app.a1b2c3d4e5f60718.js"),
+            ("http://a.test/app.12abcdef.js", "http://a.test/app.9f1a2b3c.js"),
             ("http://a.test/x?_=1732460000123&page=2", "http://a.test/x?_=1732460999999&page=2"),
             ("http://a.test/x?0.8371923847", "http://a.test/x?0.8371923847"),
             ("http://a.test/x?17324600", "http://a.test/x?17324999"),
@@ -187,6 +191,8 @@ mod tests {
             ("http://a.test/jquery3.js", "http://a.test/jquery2.js"),
             ("http://a.test/icon-512x512.png", "http://a.test/icon-192x192.png"),
             ("http://a.test/facade.css", "http://a.test/decade.css"),
+            ("http://a.test/facade12.css", "http://a.test/facade13.css"),
+            ("http://a.test/hero-20241124.jpg", "http://a.test/hero-20251124.jpg"),
         ] {
             assert!(!same(one, other), "{one} {other}: {}", ResourceKey::of(one));
         }

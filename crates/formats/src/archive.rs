@@ -4,11 +4,12 @@
 //! that it is read from and `load-N/bodies.json`, `load-N/trace.json`, `load-N/page.json` and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`; what the load for used
 //! code told in `detail/`.
 
+use crate::trace::TraceText;
 use crate::unpack::{MAX_UNPACKED, read_limited};
 use crate::{BodyMap, Detail, FormatError, Manifest, NetworkLog, Opened, PageRecord, RawLoad, body_hash, har};
 use phainon_core::Load;
 use phainon_core::metrics::Coverage;
-use std::io::{Cursor, Read, Write};
+use std::io::{Cursor, Read, Seek, SeekFrom};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipArchive, ZipWriter};
 
@@ -21,35 +22,62 @@ fn bad(name: &str, why: impl Into<String>) -> FormatError {
     FormatError::Archive { name: name.to_owned(), why: why.into() }
 }
 
-struct Reader<'a> {
-    zip: ZipArchive<Cursor<&'a [u8]>>,
+struct Reader<R> {
+    zip: ZipArchive<R>,
     left: u64,
+    /// The whole archive's own size: what its directory says of a file's packed size may be false.
+    size: u64,
 }
 
-impl Reader<'_> {
-    /// A file's bytes, or `None` where the archive has no such file.
-    fn file(&mut self, path: &str) -> Result<Option<Vec<u8>>, FormatError> {
+impl<R: Read + Seek> Reader<R> {
+    /// What is made of a file as it is unpacked, or `None` where the archive has no such file.
+    fn stream<T>(
+        &mut self,
+        path: &str,
+        read: impl FnOnce(&mut dyn Read, u64, u64) -> Result<T, FormatError>,
+    ) -> Result<Option<T>, FormatError> {
         let limit = MAX_UNPACKED.min(self.left);
         let file = match self.zip.by_name(path) {
             Ok(file) => file,
             Err(zip::result::ZipError::FileNotFound) => return Ok(None),
             Err(e) => return Err(bad(path, e.to_string())),
         };
-        let packed = file.compressed_size();
-        let bytes = read_limited(file, packed, limit, path)?;
-        self.left = self.left.saturating_sub(bytes.len() as u64);
-        Ok(Some(bytes))
+        let packed = file.compressed_size().min(self.size);
+        let mut file = Counted { from: file, read: 0 };
+        let made = read(&mut file, packed, limit)?;
+        self.left = self.left.saturating_sub(file.read);
+        Ok(Some(made))
+    }
+
+    /// A file's bytes.
+    fn file(&mut self, path: &str) -> Result<Option<Vec<u8>>, FormatError> {
+        self.stream(path, |file, packed, limit| read_limited(file, packed, limit, path))
+    }
+}
+
+/// Counts what was really unpacked.
+struct Counted<R> {
+    from: R,
+    read: u64,
+}
+
+impl<R: Read> Read for Counted<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+        let read = self.from.read(buffer)?;
+        self.read += read as u64;
+        Ok(read)
     }
 }
 
 /// Opens a recording archive.
-pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
-    let zip = ZipArchive::new(Cursor::new(bytes))
-        .map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
+pub fn read<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, FormatError> {
+    let unreadable = |why: String| FormatError::Unpack { name: name.to_owned(), why };
+    let size = file.seek(SeekFrom::End(0)).map_err(|e| unreadable(e.to_string()))?;
+    let zip = ZipArchive::new(file).map_err(|e| unreadable(e.to_string()))?;
     if zip.len() > MAX_FILES {
         return Err(FormatError::TooLarge { name: name.to_owned(), limit: format!("{MAX_FILES} files") });
     }
-    let mut reader = Reader { zip, left: MAX_WHOLE };
+    let mut reader = Reader { zip, left: MAX_WHOLE, size };
     let manifest = reader
         .file("manifest.json")?
         .ok_or_else(|| FormatError::NotKnown { name: name.to_owned(), why: "the zip holds no manifest.json".into() })?;
@@ -89,7 +117,8 @@ pub fn read(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
             raw.requests = read.requests;
             raw.har_page = read.har_page;
         }
-        raw.trace = reader.file(&format!("{folder}/trace.json"))?;
+        let trace = format!("{folder}/trace.json");
+        raw.trace = reader.stream(&trace, |file, packed, limit| TraceText::read(file, packed, limit, &trace))?;
         if let Some(page) = reader.file(&format!("{folder}/page.json"))? {
             let page: PageRecord =
                 serde_json::from_slice(&page).map_err(|e| FormatError::json(&format!("{folder}/page.json"), &e))?;
@@ -151,59 +180,46 @@ pub fn write(
     let packed =
         SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(9));
     let stored = SimpleFileOptions::default().compression_method(CompressionMethod::Stored);
-    let mut add = |path: &str, bytes: &[u8], how: SimpleFileOptions| -> Result<(), FormatError> {
+    let mut add = |path: &str, mut from: &mut dyn Read, how: SimpleFileOptions| -> Result<(), FormatError> {
         zip.start_file(path, how).map_err(|e| failed(&e))?;
-        zip.write_all(bytes).map_err(|e| failed(&e))
+        std::io::copy(&mut from, &mut zip).map(|_| ()).map_err(|e| failed(&e))
     };
-    add("manifest.json", &json(manifest)?, packed)?;
+    add("manifest.json", &mut json(manifest)?.as_slice(), packed)?;
     for (index, (raw, load)) in loads.iter().enumerate() {
         let folder = format!("load-{}", index + 1);
         if let Some(load) = load.filter(|_| raw.requests.is_some() || raw.network.is_some()) {
-            add(&format!("{folder}/network.har"), &json(&har::write(load, None))?, packed)?;
+            add(&format!("{folder}/network.har"), &mut json(&har::write(load, None))?.as_slice(), packed)?;
         }
         if let Some(log) = &raw.network {
-            add(&format!("{folder}/network.jsonl"), &log.events, packed)?;
-            add(&format!("{folder}/bodies.json"), &json(&log.bodies)?, packed)?;
+            add(&format!("{folder}/network.jsonl"), &mut log.events.as_slice(), packed)?;
+            add(&format!("{folder}/bodies.json"), &mut json(&log.bodies)?.as_slice(), packed)?;
         }
         if let Some(trace) = &raw.trace {
-            add(&format!("{folder}/trace.json"), trace, packed)?;
+            add(&format!("{folder}/trace.json"), &mut trace.reader().map_err(|e| failed(&e))?, packed)?;
         }
         if let Some(page) = &raw.page {
             let mut page = page.clone();
             page.frames = raw.frames.iter().map(|(frame, _)| frame.clone()).collect();
-            add(&format!("{folder}/page.json"), &json(&page)?, packed)?;
+            add(&format!("{folder}/page.json"), &mut json(&page)?.as_slice(), packed)?;
         }
         for (frame, picture) in &raw.frames {
-            add(&format!("{folder}/frames/{}", frame.file), picture, stored)?;
+            add(&format!("{folder}/frames/{}", frame.file), &mut picture.as_slice(), stored)?;
         }
     }
     if let Some(detail) = detail {
-        add("detail/detail.json", &json(detail)?, packed)?;
+        add("detail/detail.json", &mut json(detail)?.as_slice(), packed)?;
         if let Some(picture) = &detail.inline_only {
-            add("detail/inline-only.jpg", picture, stored)?;
+            add("detail/inline-only.jpg", &mut picture.as_slice(), stored)?;
         }
     }
     let mut sorted: Vec<_> = bodies.iter().collect();
     sorted.sort_by_key(|(hash, _)| *hash);
     for (hash, body) in sorted {
-        add(&format!("bodies/{hash}"), body, packed)?;
+        add(&format!("bodies/{hash}"), &mut body.as_slice(), packed)?;
     }
     Ok(zip.finish().map_err(|e| failed(&e))?.into_inner())
 }
 
 fn json(value: &impl serde::Serialize) -> Result<Vec<u8>, FormatError> {
     serde_json::to_vec(value).map_err(|e| FormatError::Write(e.to_string()))
-}
-
-/// Reads a whole stream; kept here so that callers need no limits of their own.
-pub fn read_from(mut from: impl Read, name: &str) -> Result<Vec<u8>, FormatError> {
-    let mut bytes = Vec::new();
-    from.by_ref()
-        .take(MAX_UNPACKED + 1)
-        .read_to_end(&mut bytes)
-        .map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
-    if bytes.len() as u64 > MAX_UNPACKED {
-        return Err(FormatError::TooLarge { name: name.to_owned(), limit: phainon_core::Bytes(MAX_UNPACKED).text() });
-    }
-    Ok(bytes)
 }

@@ -1,11 +1,11 @@
 //! From raw parts to a `Load`.
 
 use crate::network::{self, NetworkFacts};
-use crate::trace::{self, Wanted};
+use crate::trace::{self, TraceText, Wanted};
 use crate::{FormatError, NetworkLog, pictures};
 use phainon_core::{
-    Conditions, Load, Millis, Missing, Observed, PageFacts, Rect, RenderBlocking, Request, ScreenFrame, Source,
-    Subject, Visit,
+    Conditions, Lack, Load, Millis, Missing, Note, Observed, PageFacts, Rect, RenderBlocking, Request, ScreenFrame,
+    Source, Subject, Visit,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -43,7 +43,8 @@ pub struct PageRecord {
     pub facts: Option<PageFacts>,
     pub observed: Option<Observed>,
     pub elements: Vec<ElementRecord>,
-    pub notes: Vec<String>,
+    #[serde(deserialize_with = "phainon_core::notes_of_any_version")]
+    pub notes: Vec<Note>,
     /// The files in `frames/`, in order.
     pub frames: Vec<FrameRecord>,
 }
@@ -76,7 +77,7 @@ pub struct RawLoad {
     /// Page facts that a HAR tells: title, DOMContentLoaded, load.
     pub har_page: HarPage,
     /// Trace-event JSON, unpacked.
-    pub trace: Option<Vec<u8>>,
+    pub trace: Option<TraceText>,
     pub page: Option<PageRecord>,
     /// Pictures of the screen, in the order of `page.frames`.
     pub frames: Vec<(FrameRecord, Vec<u8>)>,
@@ -104,7 +105,8 @@ pub struct HarPage {
     pub dom_content_loaded: Option<Millis>,
     pub load_event: Option<Millis>,
     pub browser: Option<String>,
-    pub notes: Vec<String>,
+    #[serde(deserialize_with = "phainon_core::notes_of_any_version")]
+    pub notes: Vec<Note>,
 }
 
 /// A picture of the screen is stamped by another clock than paints are, from this long after its
@@ -134,7 +136,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 4;
+pub const ASSEMBLY_VERSION: u32 = 5;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -156,7 +158,7 @@ impl RawLoad {
         let wanted = self.page.as_ref().map(|p| p.url.as_str()).filter(|u| !u.is_empty());
         let frame = self.page.as_ref().and_then(|p| p.frame.as_deref());
         let trace = match &self.trace {
-            Some(bytes) => Some(trace::read(bytes, &self.name, Wanted { url: wanted, frame })?),
+            Some(text) => Some(trace::read(text, &self.name, Wanted { url: wanted, frame })?),
             None => None,
         };
         let has_requests = self.network.is_some() || self.requests.is_some();
@@ -189,7 +191,6 @@ impl RawLoad {
         if let Some(trace) = trace {
             self.add_trace(&mut load, trace);
         } else {
-            let why = "A HAR holds no trace: paints, shifts and the main thread are not in it. Record the page here, or add its trace.";
             for subject in [
                 Subject::Paints,
                 Subject::Shifts,
@@ -198,7 +199,7 @@ impl RawLoad {
                 Subject::Interactions,
                 Subject::RenderBlocking,
             ] {
-                load.missing.push(Missing { subject, why: why.into() });
+                load.missing.push(Missing { subject, lack: Lack::NoTrace });
             }
         }
         self.add_page(&mut load, &placed);
@@ -225,38 +226,24 @@ impl RawLoad {
     }
 
     fn say_what_is_missing(&self, load: &mut Load, has_requests: bool) {
-        let mut missing = |subject, why: &str| load.missing.push(Missing { subject, why: why.into() });
-        let no_bodies = load.requests.iter().all(|r| r.body.is_none());
+        let mut missing = |subject, lack| load.missing.push(Missing { subject, lack });
         if !has_requests {
-            missing(Subject::Bodies, "A trace holds no bodies: compression and picture sizes cannot be computed.");
-        } else if no_bodies {
-            missing(
-                Subject::Bodies,
-                "No response bodies were kept: compression and picture sizes cannot be computed, and no text can be shown.",
-            );
+            missing(Subject::Bodies, Lack::TraceHasNoBodies);
+        } else if load.requests.iter().all(|r| r.body.is_none()) {
+            missing(Subject::Bodies, Lack::NoBodiesKept);
         }
+        let ours = load.source == Source::Recording;
         if has_requests && self.network.is_none() {
-            missing(
-                Subject::BodyParts,
-                match load.source {
-                    Source::Recording => {
-                        "This recording was made by an earlier version, which did not keep the network's events: when each part of a response came is not known."
-                    }
-                    _ => "A HAR does not tell when each part of a response came.",
-                },
-            );
+            missing(Subject::BodyParts, if ours { Lack::EarlierVersion } else { Lack::NotInHar });
         }
-        if load.source != Source::Recording {
-            missing(
-                Subject::Page,
-                "Only a recording made here reads the document: element sizes and dimensions are not known.",
-            );
-            missing(Subject::Frames, "Only a recording made here takes pictures of the screen.");
+        if !ours {
+            missing(Subject::Page, Lack::DocumentNotRead);
+            missing(Subject::Frames, Lack::NoPictures);
         } else if load.frames.is_empty() {
-            missing(Subject::Frames, "The browser sent no picture of the screen during this load.");
+            missing(Subject::Frames, Lack::NoPictureSent);
         }
         if load.requests.iter().all(|r| r.initiator.kind == phainon_core::InitiatorKind::Unknown) {
-            missing(Subject::Initiators, "The file does not tell what asked for each request.");
+            missing(Subject::Initiators, Lack::NotInFile);
         }
     }
 
@@ -354,9 +341,9 @@ impl RawLoad {
         load.acted = page.acted_ms;
         load.observed = page.observed.clone();
         load.notes.extend(page.notes.iter().cloned());
-        let (frames, note) = pictures::compared(frames);
+        let (frames, lack) = pictures::compared(frames);
         load.frames = frames;
-        load.missing.extend(note.map(|why| Missing { subject: Subject::Completeness, why }));
+        load.missing.extend(lack.map(|lack| Missing { subject: Subject::Completeness, lack }));
         if let Some(facts) = &page.facts {
             if !facts.title.is_empty() {
                 load.title = Some(facts.title.clone());
@@ -388,23 +375,14 @@ impl RawLoad {
 }
 
 /// What the network's events tell that has no place among the requests.
-fn network_notes(facts: &NetworkFacts, url: Option<&str>) -> Vec<String> {
-    let mut notes = Vec::new();
-    if let Some(before) = &facts.before {
-        let requests =
-            if before.requests == 1 { "1 request is".to_owned() } else { format!("{} requests are", before.requests) };
-        notes.push(format!(
-            "The page asked for moved the browser on to {} by itself, {} after the load had begun. Times count from that navigation; {requests} left out that came before it.",
-            url.unwrap_or("another address"),
-            before.after.text(),
-        ));
-    }
-    match facts.unread {
-        0 => {}
-        1 => notes.push("One answer has no end: the page asked for it and never read its body.".into()),
-        n => notes.push(format!("{n} answers have no end: the page asked for them and never read their bodies.")),
-    }
-    notes
+fn network_notes(facts: &NetworkFacts, url: Option<&str>) -> Vec<Note> {
+    let moved = facts.before.as_ref().map(|before| Note::MovedOn {
+        to: url.map(str::to_owned),
+        after: before.after,
+        left_out: before.requests,
+    });
+    let unread = (facts.unread > 0).then_some(Note::NeverRead { answers: facts.unread });
+    moved.into_iter().chain(unread).collect()
 }
 
 /// A data URL holds its whole file: its beginning is enough to tell it by.

@@ -1,6 +1,7 @@
 //! What a load of its own tells, because asking slows the page: which code it used, and how it looks
 //! with its inline styles alone.
 
+use phainon_core::Note;
 use phainon_core::metrics::Coverage;
 use serde::{Deserialize, Serialize};
 
@@ -14,5 +15,6 @@ pub struct Detail {
     #[serde(skip)]
     pub inline_only: Option<Vec<u8>>,
     /// What could not be seen.
-    pub notes: Vec<String>,
+    #[serde(deserialize_with = "phainon_core::notes_of_any_version")]
+    pub notes: Vec<Note>,
 }

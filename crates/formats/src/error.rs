@@ -33,18 +33,6 @@ pub enum FormatError {
 }
 
 impl FormatError {
-    /// A mistake in a list of trace events.
-    pub(crate) fn of_events(name: &str, error: &sonic_rs::Error) -> Self {
-        let (line, column) = (error.line(), error.column());
-        if error.is_eof() {
-            return Self::CutOff { name: name.to_owned(), line, column };
-        }
-        let text = error.to_string();
-        let first = text.lines().next().unwrap_or(&text);
-        let why = first.split(" at line ").next().unwrap_or(first).to_owned();
-        Self::Json { name: name.to_owned(), line, column, why }
-    }
-
     pub(crate) fn json(name: &str, error: &serde_json::Error) -> Self {
         let (line, column) = (error.line(), error.column());
         if error.is_eof() {

@@ -1,5 +1,6 @@
 //! What asked for a request, as browsers write it: in their network events, and in HARs that carry it along.
 
+use crate::figures::figure;
 use phainon_core::{Initiator, InitiatorKind};
 use serde_json::Value;
 use std::sync::Arc;
@@ -24,7 +25,7 @@ pub fn read(value: &Value) -> Initiator {
     };
     let url = value["url"].as_str().filter(|u| !u.is_empty()).map(Into::into).or_else(|| stack.first().cloned());
     let place = |key: &str| {
-        let counted_from_0 = value[key].as_f64().or_else(|| value["stack"]["callFrames"][0][key].as_f64());
+        let counted_from_0 = figure(&value[key]).or_else(|| figure(&value["stack"]["callFrames"][0][key]));
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
         counted_from_0.filter(|n| (0.0..4e9).contains(n)).map(|n| (n as u32).saturating_add(1))
     };

@@ -1,7 +1,7 @@
 //! Open formats in and out.
 //!
-//! [`open`] takes the bytes of a file that somebody has (a recording archive, a HAR 1.2, a
-//! trace-event JSON, each plain or gzip) and gives an [`Opened`]: raw loads and their bodies.
+//! [`open_from`] takes a file that somebody has (a recording archive, a HAR 1.2, a trace-event JSON, each
+//! plain or gzip) and gives an [`Opened`]: raw loads and their bodies.
 //! [`RawLoad::assemble`] turns a raw load into a [`phainon_core::Load`]; recordings made here go
 //! through the same step, so a load reads the same however it came. [`archive::write`] and
 //! [`har::write`] give everything back. Input is never trusted: sizes, depth and counts are
@@ -21,6 +21,7 @@ pub mod archive;
 mod assemble;
 mod detail;
 mod error;
+mod figures;
 pub mod har;
 mod initiator;
 mod manifest;
@@ -36,7 +37,8 @@ pub use detail::Detail;
 pub use error::FormatError;
 pub use manifest::{Machine, Manifest, ManifestLoad};
 pub use network::{KeptBody, NetworkLog};
-pub use open::{Opened, open, open_together};
+pub use open::{Opened, open, open_from, open_together};
+pub use trace::{TraceText, TraceWriter};
 pub use unpack::MAX_UNPACKED;
 
 use phainon_core::Header;

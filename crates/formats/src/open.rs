@@ -1,8 +1,16 @@
 //! Telling what a file is, and opening it.
 
 use crate::detail::Detail;
-use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, har, unpack};
-use std::borrow::Cow;
+use crate::trace::TraceText;
+use crate::unpack::{MAX_UNPACKED, read_limited};
+use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, har};
+use flate2::read::MultiGzDecoder;
+use memchr::memmem;
+use std::io::{BufReader, Cursor, Read, Seek, SeekFrom};
+
+/// What a file is shows in its beginning: the key that tells a trace from a HAR may stand behind some
+/// metadata, but not behind more than this.
+const TELLING: u64 = 16 << 20;
 
 /// A file, opened.
 pub struct Opened {
@@ -49,10 +57,10 @@ impl Opened {
 
 /// Opens several files: a HAR and a trace of the same load become one, everything else stays what
 /// it is. Each file is given with the name that errors call it.
-pub fn open_together(files: Vec<(Vec<u8>, String)>) -> Result<Vec<Opened>, FormatError> {
+pub fn open_together<R: Read + Seek>(files: Vec<(R, String)>) -> Result<Vec<Opened>, FormatError> {
     let mut opened = Vec::with_capacity(files.len());
-    for (bytes, name) in files {
-        opened.push(open_nested(Cow::Owned(bytes), &name, 0)?);
+    for (file, name) in files {
+        opened.push(open_from(file, &name)?);
     }
     let of = |wanted: fn(&RawLoad) -> bool| {
         let mut places = opened.iter().enumerate().filter(|(_, o)| o.manifest.is_none() && o.loads.iter().all(wanted));
@@ -84,58 +92,94 @@ pub fn open_together(files: Vec<(Vec<u8>, String)>) -> Result<Vec<Opened>, Forma
     Ok(opened)
 }
 
-/// Opens a recording archive, a HAR or a trace, plain or gzip. `name` is what errors call it. What a
-/// trace says is read when its load is put together, not twice.
+/// Opens what is in memory already, as [`open_from`] does.
 pub fn open(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
-    open_nested(Cow::Borrowed(bytes), name, 0)
+    open_from(Cursor::new(bytes), name)
 }
 
-fn open_nested(bytes: Cow<'_, [u8]>, name: &str, depth: u8) -> Result<Opened, FormatError> {
-    if bytes.starts_with(&[0x1f, 0x8b]) {
-        if depth > 0 {
-            return Err(FormatError::Unpack { name: name.to_owned(), why: "it is packed twice".into() });
+/// Opens a recording archive, a HAR or a trace, plain or gzip. `name` is what errors call it. A trace is
+/// packed as it comes; what it says is read when its load is put together.
+pub fn open_from<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, FormatError> {
+    let unreadable = |e: std::io::Error| FormatError::Unpack { name: name.to_owned(), why: e.to_string() };
+    let size = file.seek(SeekFrom::End(0)).map_err(unreadable)?;
+    file.rewind().map_err(unreadable)?;
+    let mut magic = Vec::new();
+    file.by_ref().take(4).read_to_end(&mut magic).map_err(unreadable)?;
+    file.rewind().map_err(unreadable)?;
+    if magic.starts_with(b"PK") {
+        return archive::read(BufReader::new(file), name);
+    }
+    if !magic.starts_with(GZIP) {
+        return open_stream(file, size, name);
+    }
+    let mut unpacked = MultiGzDecoder::new(BufReader::new(file));
+    let mut magic = Vec::new();
+    unpacked.by_ref().take(4).read_to_end(&mut magic).map_err(unreadable)?;
+    if magic.starts_with(GZIP) {
+        return Err(FormatError::Unpack { name: name.to_owned(), why: "it is packed twice".into() });
+    }
+    let is_zip = magic.starts_with(b"PK");
+    let whole = Cursor::new(magic).chain(unpacked);
+    if is_zip {
+        let bytes = read_limited(whole, size, MAX_UNPACKED, name)?;
+        return archive::read(Cursor::new(bytes), name);
+    }
+    open_stream(whole, size, name)
+}
+
+/// The first bytes of a gzip file (RFC 1952).
+const GZIP: &[u8] = &[0x1f, 0x8b];
+/// UTF-8's byte order mark, which JSON does without.
+const MARK: &[u8] = &[0xef, 0xbb, 0xbf];
+
+/// A HAR or a trace. `packed` is the size of the file that it comes from.
+fn open_stream(mut text: impl Read, packed: u64, name: &str) -> Result<Opened, FormatError> {
+    let mut head = Vec::new();
+    let mut telling = 1 << 16;
+    let is_trace = loop {
+        let before = head.len() as u64;
+        text.by_ref()
+            .take(telling - before)
+            .read_to_end(&mut head)
+            .map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
+        if before == 0 && head.starts_with(MARK) {
+            head.drain(..MARK.len());
         }
-        let unpacked = unpack::gunzip(&bytes, name)?;
-        drop(bytes);
-        return open_nested(Cow::Owned(unpacked), name, 1);
-    }
-    if bytes.starts_with(b"PK") {
-        return archive::read(&bytes, name);
-    }
-    let text = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(&bytes);
-    match text.iter().find(|b| !b.is_ascii_whitespace()) {
-        None => Err(FormatError::Empty { name: name.to_owned() }),
-        Some(b'[') => Ok(trace_alone(bytes, name)),
-        Some(b'{') if looks_like_trace(text) => Ok(trace_alone(bytes, name)),
-        Some(b'{') => har::read(text, name).map(|(loads, bodies)| Opened {
-            file: Some(name.to_owned()),
-            manifest: None,
-            loads,
-            bodies,
-            detail: None,
-        }),
-        Some(_) => {
-            Err(FormatError::NotKnown { name: name.to_owned(), why: "it starts with something else than JSON".into() })
+        let all = (head.len() as u64) < telling - MARK.len() as u64;
+        match (head.iter().find(|b| !b.is_ascii_whitespace()), told(&head)) {
+            (None, _) if all => return Err(FormatError::Empty { name: name.to_owned() }),
+            (Some(b'['), _) => break true,
+            (Some(b'{'), Some(is_trace)) => break is_trace,
+            (Some(b'{') | None, _) if !all && telling < TELLING => telling *= 4,
+            // What has neither key is read as a HAR, which names what it lacks.
+            (Some(b'{'), None) => break false,
+            (first, _) => {
+                let why = match first {
+                    None => "it starts with nothing but white space",
+                    Some(_) => "it starts with something else than JSON",
+                }
+                .to_owned();
+                return Err(FormatError::NotKnown { name: name.to_owned(), why });
+            }
         }
+    };
+    let whole = Cursor::new(head).chain(text);
+    if !is_trace {
+        let (loads, bodies) = har::read(&read_limited(whole, packed, MAX_UNPACKED, name)?, name)?;
+        return Ok(Opened { file: Some(name.to_owned()), manifest: None, loads, bodies, detail: None });
     }
+    let trace = Some(TraceText::read(whole, packed, MAX_UNPACKED, name)?);
+    let load = RawLoad { trace, name: name.to_owned(), ..RawLoad::default() };
+    Ok(Opened { file: Some(name.to_owned()), manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None })
 }
 
-/// A trace in object form has its events under `traceEvents`; a HAR has a `log`. Whichever key of
-/// the two is met first decides.
-fn looks_like_trace(text: &[u8]) -> bool {
-    let find = |needle: &[u8]| memchr::memmem::find(text, needle);
-    match (find(b"\"traceEvents\""), find(b"\"log\"")) {
-        (Some(trace), Some(log)) => trace < log,
-        (Some(_), None) => true,
-        _ => false,
+/// Whether it is a trace: one in object form has its events under `traceEvents`, a HAR has a `log`.
+/// Whichever key is met first decides; `None` where there is none yet.
+fn told(text: &[u8]) -> Option<bool> {
+    match (memmem::find(text, b"\"traceEvents\""), memmem::find(text, b"\"log\"")) {
+        (Some(trace), Some(log)) => Some(trace < log),
+        (Some(_), None) => Some(true),
+        (None, Some(_)) => Some(false),
+        (None, None) => None,
     }
-}
-
-fn trace_alone(bytes: Cow<'_, [u8]>, name: &str) -> Opened {
-    let mut trace = bytes.into_owned();
-    if trace.starts_with(&[0xef, 0xbb, 0xbf]) {
-        trace.drain(..3);
-    }
-    let load = RawLoad { trace: Some(trace), name: name.to_owned(), ..RawLoad::default() };
-    Opened { file: Some(name.to_owned()), manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None }
 }

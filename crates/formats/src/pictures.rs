@@ -2,7 +2,7 @@
 
 use image::{ImageFormat, ImageReader, RgbImage};
 use phainon_core::metrics::{BINS, Colours, completeness};
-use phainon_core::{Rect, ScreenFrame};
+use phainon_core::{Lack, Rect, ScreenFrame};
 use std::io::Cursor;
 
 /// A picture of the screen is never larger than this; anything above is no such picture.
@@ -38,7 +38,7 @@ fn colours(picture: &RgbImage) -> Colours {
 
 /// The frames with their completeness and what changed; a picture that cannot be decoded leaves
 /// completeness unknown for all, since it could have been the first or the last.
-pub(crate) fn compared(frames: &[(ScreenFrame, &[u8])]) -> (Vec<ScreenFrame>, Option<String>) {
+pub(crate) fn compared(frames: &[(ScreenFrame, &[u8])]) -> (Vec<ScreenFrame>, Option<Lack>) {
     let mut shown: Vec<ScreenFrame> = frames.iter().map(|(frame, _)| frame.clone()).collect();
     let mut histograms = Vec::with_capacity(frames.len());
     let mut before: Option<RgbImage> = None;
@@ -54,10 +54,7 @@ pub(crate) fn compared(frames: &[(ScreenFrame, &[u8])]) -> (Vec<ScreenFrame>, Op
     }
     if unread > 0 {
         shown.iter_mut().for_each(|f| f.complete = None);
-        return (
-            shown,
-            Some(format!("{unread} pictures of the screen could not be decoded, so Speed Index is not known.")),
-        );
+        return (shown, Some(Lack::PicturesUnread { count: unread }));
     }
     for (frame, complete) in shown.iter_mut().zip(completeness(&histograms)) {
         frame.complete = Some(complete);

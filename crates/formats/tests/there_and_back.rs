@@ -4,9 +4,12 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::{
-    BodyRef, Bytes, Header, Initiator, InitiatorKind, Load, Millis, RenderBlocking, Request, RequestId, ResourceKind,
+    BodyRef, Bytes, Header, Initiator, InitiatorKind, Load, Millis, Note, RenderBlocking, Request, RequestId,
+    ResourceKind,
 };
-use phainon_formats::{BodyMap, Manifest, ManifestLoad, PageRecord, RawLoad, archive, body_hash, har, open};
+use phainon_formats::{
+    BodyMap, Detail, HarRequests, Manifest, ManifestLoad, PageRecord, RawLoad, archive, body_hash, har, open,
+};
 use proptest::prelude::*;
 use serde_json::Value;
 
@@ -159,4 +162,14 @@ proptest! {
             prop_assert!(cut.is_err());
         }
     }
+}
+
+#[test]
+fn sentences_that_earlier_versions_kept_are_read_in_every_part_that_has_them() {
+    let old = serde_json::json!({"requests": [], "page": {"notes": ["2 entries were passed over."]}, "notes": ["2 entries were passed over."]});
+    let said = [Note::Said { text: "2 entries were passed over.".into() }];
+    assert_eq!(serde_json::from_value::<HarRequests>(old.clone()).unwrap().page.notes, said);
+    let notes = serde_json::json!({"notes": old["notes"]});
+    assert_eq!(serde_json::from_value::<PageRecord>(notes.clone()).unwrap().notes, said);
+    assert_eq!(serde_json::from_value::<Detail>(notes).unwrap().notes, said);
 }

@@ -5,6 +5,7 @@
 use phainon_core::{Millis, NoBodies, Prepared, RenderBlocking, Source, analyse};
 use phainon_formats::{FormatError, open, open_together};
 use serde_json::{Value, json};
+use std::io::Cursor;
 
 fn entry(url: &str, at: &str, page: Option<&str>) -> Value {
     let mut entry = json!({
@@ -42,7 +43,7 @@ fn each_page_of_a_har_is_a_load_and_strays_go_to_the_first() {
     assert_eq!(sizes, [3, 1, 1]);
     let second = opened.loads[1].assemble().unwrap();
     assert_eq!((second.title.as_deref(), second.requests[0].start), (Some("B"), Millis(0.0)));
-    assert!(second.notes.iter().any(|n| n.contains("holds 3 pages; this is number 2")), "{:?}", second.notes);
+    assert!(second.notes.contains(&phainon_core::Note::PageOf { number: 2, of: 3 }), "{:?}", second.notes);
     // Two loads of the same page are one recording of it.
     let recordings: Vec<usize> = opened.by_page().iter().map(|o| o.loads.len()).collect();
     assert_eq!(recordings, [1, 2]);
@@ -72,7 +73,9 @@ fn a_har_and_a_trace_of_one_load_become_one() {
         ],
         &[("p0", "Before"), ("p1", "Home")],
     );
-    let files = |trace: Vec<u8>| vec![(trace, "t.json".to_owned()), (file.clone(), "h.har".to_owned())];
+    let files = |trace: Vec<u8>| {
+        vec![(Cursor::new(trace), "t.json".to_owned()), (Cursor::new(file.clone()), "h.har".to_owned())]
+    };
     let opened = open_together(files(trace("http://a.test/"))).unwrap();
     assert_eq!(opened.len(), 1);
     let load = opened[0].loads[0].assemble().unwrap();

@@ -9,6 +9,7 @@ use crate::watch::Watcher;
 use crate::{RecordError, Stage};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use phainon_core::Note;
 use phainon_core::metrics::Coverage;
 use phainon_formats::Detail;
 use serde_json::{Value, json};
@@ -62,13 +63,11 @@ async fn look(job: &LoadJob<'_>, browser: &mut Browser) -> Result<Detail, Record
         .collect();
     let mut detail = Detail::default();
     if outcome.cut_off {
-        detail
-            .notes
-            .push("The load for used code was cut off while the page was busy; what it used later is not seen.".into());
+        detail.notes.push(Note::DetailCutOff);
     }
     match on("Profiler.takePreciseCoverage", json!({})).await {
         Ok(answer) => detail.coverage.extend(scripts(&answer)),
-        Err(e) => detail.notes.push(format!("Used script code could not be read: {e}")),
+        Err(e) => detail.notes.push(Note::ScriptsNotSeen { why: e.to_string() }),
     }
     match on("CSS.stopRuleUsageTracking", json!({})).await {
         Ok(answer) => {
@@ -81,7 +80,7 @@ async fn look(job: &LoadJob<'_>, browser: &mut Browser) -> Result<Detail, Record
             }
             detail.coverage.extend(sheets.into_values().map(Coverage::in_order));
         }
-        Err(e) => detail.notes.push(format!("Used style rules could not be read: {e}")),
+        Err(e) => detail.notes.push(Note::StylesNotSeen { why: e.to_string() }),
     }
     detail.coverage.sort_by(|a, b| a.url.cmp(&b.url));
     // Only what stands in files is switched off: style elements and attributes stay.
@@ -89,7 +88,7 @@ async fn look(job: &LoadJob<'_>, browser: &mut Browser) -> Result<Detail, Record
     let _ = on("Runtime.evaluate", json!({"expression": off})).await;
     match on("Page.captureScreenshot", json!({"format": "jpeg", "quality": 60})).await {
         Ok(answer) => detail.inline_only = answer["data"].as_str().and_then(|d| STANDARD.decode(d).ok()).map(smaller),
-        Err(e) => detail.notes.push(format!("The picture with inline styles alone could not be taken: {e}")),
+        Err(e) => detail.notes.push(Note::InlineOnlyNotTaken { why: e.to_string() }),
     }
     Ok(detail)
 }

@@ -8,7 +8,8 @@
 use aho_corasick::{AhoCorasick, AhoCorasickBuilder};
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
-use phainon_formats::{BodyMap, Detail, NetworkLog, RawLoad, body_hash};
+use phainon_core::Note;
+use phainon_formats::{BodyMap, Detail, NetworkLog, RawLoad, TraceText, body_hash};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeSet;
@@ -145,10 +146,14 @@ impl Secrets {
                 None => true,
             });
         }
-        raw.trace = raw.trace.take().map(|trace| masks.bytes(&trace).unwrap_or(trace));
+        // What cannot be looked at may hold one, and is not kept.
+        let trace = raw.trace.take().and_then(|trace| trace.whole().ok());
+        let trace = trace.map(|text| masks.bytes(&text).unwrap_or(text));
         raw.page = raw.page.take().and_then(|page| masks.value(&page));
-        let left = [raw.network.as_ref().map(|n| &n.events[..]), raw.trace.as_deref()];
-        if left.into_iter().flatten().any(|bytes| masks.still_in(bytes)) {
+        let left = [raw.network.as_ref().map(|n| &n.events[..]), trace.as_deref()];
+        let still_in = left.into_iter().flatten().any(|bytes| masks.still_in(bytes));
+        raw.trace = trace.as_deref().map(TraceText::of);
+        if still_in {
             (raw.network, raw.trace, raw.page) = (None, None, None);
             raw.frames.clear();
             bodies.clear();
@@ -158,8 +163,7 @@ impl Secrets {
         } else if dropped > 0
             && let Some(page) = &mut raw.page
         {
-            page.notes
-                .push(format!("{dropped} bodies held a private value that could not be taken out, and were not kept."));
+            page.notes.push(Note::BodiesPrivate { count: dropped });
         }
     }
 
@@ -168,7 +172,7 @@ impl Secrets {
         for file in &mut detail.coverage {
             file.url = self.out_of(&file.url);
         }
-        detail.notes.iter_mut().for_each(|note| *note = self.out_of(note));
+        detail.notes.iter_mut().for_each(|note| note.mend(|text| self.out_of(text)));
     }
 }
 
@@ -376,12 +380,12 @@ mod tests {
         }
         let raw = RawLoad {
             network: Some(log),
-            trace: Some(
-                json!([{"name": "user mark", "args": {"detail": SECRET, "url": address}}]).to_string().into_bytes(),
-            ),
+            trace: Some(TraceText::of(
+                json!([{"name": "user mark", "args": {"detail": SECRET, "url": address}}]).to_string().as_bytes(),
+            )),
             page: Some(PageRecord {
                 url: address.into(),
-                notes: vec![format!("{address} moved on")],
+                notes: vec![Note::Said { text: format!("{address} moved on") }],
                 ..PageRecord::default()
             }),
             failed: Some(format!("{address} was asked for")),
@@ -393,7 +397,7 @@ mod tests {
     fn everything(raw: &RawLoad, bodies: &BodyMap) -> String {
         let log = raw.network.as_ref().map(|n| String::from_utf8_lossy(&n.events).into_owned());
         let bodies: Vec<_> = bodies.values().map(|b| String::from_utf8_lossy(b)).collect();
-        let trace = raw.trace.as_deref().map(String::from_utf8_lossy);
+        let trace = raw.trace.as_ref().map(|t| String::from_utf8_lossy(&t.whole().expect("whole")).into_owned());
         format!("{log:?} {trace:?} {} {:?} {bodies:?}", serde_json::to_string(&raw.page).expect("JSON"), raw.failed)
     }
 
@@ -452,7 +456,7 @@ mod tests {
     fn what_cannot_be_freed_of_it_is_not_kept() {
         // Half of the letters escaped: none of the forms, but plain to whoever decodes it.
         let odd = b"{\"t\":\"\\u006fpen-s\\u0065same\"}".to_vec();
-        let mut raw = RawLoad { trace: Some(odd.clone()), ..RawLoad::default() };
+        let mut raw = RawLoad { trace: Some(TraceText::of(&odd)), ..RawLoad::default() };
         let mut bodies: BodyMap = [(body_hash(&odd), odd.clone())].into();
         let secrets = Secrets::of(["open-sesame".to_owned()]);
         secrets.take_out(&mut raw, &mut bodies);

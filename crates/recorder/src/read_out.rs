@@ -8,10 +8,11 @@ use crate::watch::{Events, Outcome, Watcher};
 use crate::{RecordError, page, text};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use phainon_core::Bytes;
+use phainon_core::{Bytes, Note};
 use phainon_formats::trace::{self, Wanted};
-use phainon_formats::{BodyMap, FrameRecord, KeptBody, PageRecord, RawLoad, body_hash};
+use phainon_formats::{BodyMap, FrameRecord, KeptBody, PageRecord, RawLoad, TraceText, TraceWriter, body_hash};
 use serde_json::{Value, json};
+use std::io::Write;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::time::{Instant, timeout_at};
@@ -32,11 +33,11 @@ impl Watcher<'_> {
         let mut notes = Vec::new();
         let trace = if self.job.instruments.trace { Some(Arc::new(self.read_trace(events).await?)) } else { None };
         let facts = match &trace {
-            Some(bytes) => {
-                let (bytes, frame) = (bytes.clone(), self.main_frame.clone());
+            Some(text) => {
+                let (text, frame) = (text.clone(), self.main_frame.clone());
                 // A long trace takes its time, and the events of the page go on coming meanwhile.
                 let reading = tokio::task::spawn_blocking(move || {
-                    trace::read(&bytes, "the trace", Wanted { frame: Some(&frame), ..Wanted::default() }).ok()
+                    trace::read(&text, "the trace", Wanted { frame: Some(&frame), ..Wanted::default() }).ok()
                 });
                 self.while_waiting(events, async { Ok(reading.await.unwrap_or(None)) }).await?
             }
@@ -62,17 +63,10 @@ impl Watcher<'_> {
         record.end_ms = facts.as_ref().map(|f| f.end);
         let frames = self.named_frames();
         if self.frames_left_out > 0 {
-            notes.push(format!(
-                "{} pictures of the screen were left out between others close by; {} are kept.",
-                self.frames_left_out,
-                frames.len()
-            ));
+            notes.push(Note::PicturesLeftOut { left_out: self.frames_left_out, kept: frames.len() });
         }
         if self.windows > 0 {
-            notes.push(format!(
-                "The page opened {}; they are not part of the load.",
-                counted(self.windows, "window", "windows")
-            ));
+            notes.push(Note::WindowsOpened { count: self.windows });
         }
         record.frames = frames.iter().map(|(frame, _)| frame.clone()).collect();
         let failed = failure(self.traffic.document(&self.main_frame), &outcome, self.job.limits);
@@ -87,7 +81,7 @@ impl Watcher<'_> {
             visit: self.job.visit,
             conditions: Some(self.job.conditions.clone()),
             network: Some(std::mem::take(&mut self.traffic.log)),
-            trace: trace.map(|bytes| Arc::try_unwrap(bytes).unwrap_or_else(|shared| shared.to_vec())),
+            trace: trace.map(Arc::unwrap_or_clone),
             page: Some(record),
             frames,
             failed,
@@ -102,7 +96,7 @@ impl Watcher<'_> {
         events: &mut Events,
         record: &mut PageRecord,
         facts: Option<&trace::TraceFacts>,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Note>,
     ) -> Result<(), RecordError> {
         let (client, session) = (self.client.clone(), self.tab.session.clone());
         if let Some(world) = self.world {
@@ -112,7 +106,7 @@ impl Watcher<'_> {
                     record.facts = Some(read.facts);
                     record.observed = Some(read.observed);
                 }
-                Err(e) => notes.push(e.to_string()),
+                Err(e) => notes.push(Note::PageNotRead { why: e.to_string() }),
             }
         }
         for node in facts.map(nodes_to_name).unwrap_or_default() {
@@ -124,7 +118,7 @@ impl Watcher<'_> {
         Ok(())
     }
 
-    async fn read_trace(&mut self, events: &mut Events) -> Result<Vec<u8>, RecordError> {
+    async fn read_trace(&mut self, events: &mut Events) -> Result<TraceText, RecordError> {
         let (client, session) = (self.client.clone(), self.tab.session.clone());
         let end = client.call(Some(&session), "Tracing.end", json!({}), CALL);
         self.while_waiting(events, end).await?;
@@ -137,29 +131,31 @@ impl Watcher<'_> {
             }
         }
         let stream = self.trace_stream.clone().unwrap_or_default();
-        let mut bytes = Vec::new();
+        let unpacked = |e: std::io::Error| RecordError::Other(format!("The trace could not be packed: {e}."));
+        let mut text = TraceWriter::new();
         loop {
             let read = client.call(Some(&session), "IO.read", json!({"handle": stream, "size": 1 << 20}), CALL);
             let part = self.while_waiting(events, read).await?;
             let data = part["data"].as_str().unwrap_or("");
-            if part["base64Encoded"].as_bool() == Some(true) {
-                bytes.extend(STANDARD.decode(data).unwrap_or_default());
+            let written = if part["base64Encoded"].as_bool() == Some(true) {
+                text.write_all(&STANDARD.decode(data).unwrap_or_default())
             } else {
-                bytes.extend_from_slice(data.as_bytes());
-            }
+                text.write_all(data.as_bytes())
+            };
+            written.map_err(unpacked)?;
             if part["eof"].as_bool() != Some(false) {
                 break;
             }
         }
         client.tell(Some(&session), "IO.close", json!({"handle": stream}));
-        Ok(bytes)
+        text.done().map_err(unpacked)
     }
 
     async fn read_bodies(
         &mut self,
         events: &mut Events,
         bodies: &mut BodyMap,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Note>,
         navigation_us: f64,
         stuck: bool,
     ) -> Result<(), RecordError> {
@@ -204,24 +200,13 @@ impl Watcher<'_> {
             bodies.insert(hash, body);
         }
         if left_out > 0 {
-            notes.push(format!(
-                "{} not kept: over {} in one, or {} in this load.",
-                counted(left_out, "body was", "bodies were"),
-                Bytes(MOST_OF_ONE).text(),
-                Bytes(most).text()
-            ));
+            notes.push(Note::BodiesLeftOut { count: left_out, one: Bytes(MOST_OF_ONE), all: Bytes(most) });
         }
         if refused > 0 {
-            notes.push(format!(
-                "{} no longer in the browser when the load was read out; checks that compute on bodies pass over what is missing.",
-                counted(refused, "body was", "bodies were")
-            ));
+            notes.push(Note::BodiesGone { count: refused });
         }
         if inexact > 0 {
-            notes.push(format!(
-                "{} not be put back into the encoding in which it came, and is kept as UTF-8.",
-                counted(inexact, "text could", "texts could")
-            ));
+            notes.push(Note::TextsInexact { count: inexact });
         }
         Ok(())
     }
@@ -237,11 +222,6 @@ impl Watcher<'_> {
             })
             .collect()
     }
-}
-
-/// A number with its noun and verb.
-fn counted(count: usize, one: &str, more: &str) -> String {
-    format!("{count} {}", if count == 1 { one } else { more })
 }
 
 /// The elements worth naming: of the last largest-paint candidates, of the gravest shifts, of inputs.

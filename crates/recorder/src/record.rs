@@ -8,7 +8,7 @@ use crate::private::Secrets;
 use crate::shaper::{HostMap, Link, Shaper};
 use crate::steps::Step;
 use crate::{RecordError, access, browser, detail, machine};
-use phainon_core::{Conditions, Visit};
+use phainon_core::{Conditions, Note, Visit};
 use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
 use serde::Serialize;
 use std::net::SocketAddr;
@@ -264,7 +264,7 @@ pub async fn record(
         if number == of && request.detail && keeper.usable {
             job.visit = Visit::First;
             let mut detail = limited(request, detail::detail(&job)).await.unwrap_or_else(|error| Detail {
-                notes: vec![format!("The load for used code failed: {error}")],
+                notes: vec![Note::DetailFailed { why: error.to_string() }],
                 ..Detail::default()
             });
             keeper.secrets.take_out_of_detail(&mut detail);

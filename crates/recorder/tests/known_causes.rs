@@ -11,7 +11,7 @@ use axum::routing::get;
 use image::codecs::png::PngEncoder;
 use image::{ExtendedColorType, ImageEncoder};
 use phainon_core::path::{Cause, Leg};
-use phainon_core::{Analysis, Load, NoBodies, Prepared, analyse, preset};
+use phainon_core::{Analysis, Load, NoBodies, Note, Prepared, analyse, preset};
 use phainon_recorder::{RecordRequest, record_whole};
 use std::net::SocketAddr;
 use std::time::Duration;
@@ -179,7 +179,7 @@ async fn a_window_that_the_page_opens_is_not_the_page_and_one_it_moves_to_is() {
     let (load, analysis) = recorded(address, "moved").await;
     assert!(load.url.ends_with("/hero"), "{}", load.url);
     assert!(load.requests.iter().all(|r| !r.url.ends_with("/moved")), "what came before does not count");
-    assert!(load.notes.iter().any(|n| n.contains("moved the browser on to")), "and that is said: {:?}", load.notes);
+    assert!(load.notes.iter().any(|n| matches!(n, Note::MovedOn { .. })), "and that is said: {:?}", load.notes);
     assert_eq!(analysis.metrics.requests, 2, "{:?}", load.requests.iter().map(|r| &r.url).collect::<Vec<_>>());
 }
 

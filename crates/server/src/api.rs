@@ -21,6 +21,7 @@ use phainon_store::{FixState, NewFix, Page, Part, Plan, RecordingHead, Recording
 use serde::{Deserialize, Serialize};
 use std::convert::Infallible;
 use std::sync::Arc;
+use tokio::io::AsyncWriteExt;
 use ts_rs::TS;
 
 /// An imported file may be this large.
@@ -139,6 +140,7 @@ async fn recordings(Shared(app): Shared<App>, Query(listed): Query<Listed>) -> A
 }
 
 async fn recording(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<RecordingHead>> {
+    rereading::fresh_recording(&app, id).await?;
     app.with_store(move |store| Ok(Json(store.recording(id)?))).await
 }
 
@@ -264,16 +266,32 @@ pub struct Imported {
     pub ids: Vec<i64>,
 }
 
+fn no_room(error: std::io::Error) -> Problem {
+    Problem::new(StatusCode::INSUFFICIENT_STORAGE, format!("The file could not be put down to be read: {error}."))
+}
+
 /// Takes one or more files; a HAR and a trace of the same load become one recording.
 async fn import(Shared(app): Shared<App>, mut form: Multipart) -> Answer<Json<Imported>> {
-    let mut files: Vec<(Vec<u8>, String)> = Vec::new();
-    let unreadable = |e: axum::extract::multipart::MultipartError| Problem::new(e.status(), e.body_text());
-    while let Some(field) = form.next_field().await.map_err(unreadable)? {
+    let mut files = Vec::new();
+    let unreadable = |e: axum::extract::multipart::MultipartError| match e.status() {
+        // The line broke, or nothing came for too long.
+        status if status.is_server_error() => Problem::bad("The file did not come whole; nothing of it was kept."),
+        status => Problem::new(status, e.body_text()),
+    };
+    while let Some(mut field) = form.next_field().await.map_err(unreadable)? {
         if files.len() >= 20 {
             return Err(Problem::bad("At most 20 files can be imported at once."));
         }
         let name = field.file_name().unwrap_or("The file").chars().take(200).collect();
-        files.push((field.bytes().await.map_err(unreadable)?.into(), name));
+        // On the disk, not in memory; a file without a name goes with the program, however that ends.
+        let directory = app.store.directory().to_owned();
+        let file = apart(move || tempfile::tempfile_in(directory).map_err(no_room)).await?;
+        let mut writing = tokio::fs::File::from_std(file);
+        while let Some(part) = field.chunk().await.map_err(unreadable)? {
+            writing.write_all(&part).await.map_err(no_room)?;
+        }
+        writing.flush().await.map_err(no_room)?;
+        files.push((writing.into_std().await, name));
     }
     if files.is_empty() {
         return Err(Problem::bad("No file was sent."));

@@ -8,15 +8,16 @@ use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::metrics::Metric;
-use phainon_core::words::{finding_title, leg_title};
+use phainon_core::words::{finding_title, lack_sentence, leg_title, note_sentence};
 use phainon_core::{Analysis, Conditions, Millis, PRESETS, Visit, preset};
-use phainon_formats::{archive, open_together};
+use phainon_formats::{MAX_UNPACKED, archive, open_together};
 use phainon_recorder::{
     Access, Progress, RecordRequest, Stage, Step, check_address, parse_blocked, private_names, record_whole,
 };
 use phainon_standin::StandIn;
 use phainon_store::Store;
-use std::io::IsTerminal;
+use std::fs::File;
+use std::io::{IsTerminal, Read};
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -170,6 +171,9 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     if !given.listen.is_loopback() && given.token.as_deref().is_none_or(|t| t.len() < 16) {
         return Err(format!("listening on {} lets others in: give --token with at least 16 characters.", given.listen));
     }
+    if given.token.as_deref().is_some_and(|token| !serve::can_be_sent(token)) {
+        return Err("a token is made of letters, digits and - . _ ~, so that every browser can send it.".to_owned());
+    }
     let directory = match given.data {
         Some(directory) => directory,
         None => data_home()?.join(if demo { "demo" } else { "data" }),
@@ -183,6 +187,10 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     state.public_only = !given.listen.is_loopback();
     state.token = given.token;
     state.hosts = given.host;
+    // The address that it was told to listen on is one to call it by.
+    if !given.listen.is_unspecified() {
+        state.hosts.push(given.listen.to_string());
+    }
     if demo {
         state.stand_in = Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?);
     }
@@ -190,12 +198,22 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     if demo {
         crate::demo::import(&state).await.map_err(|e| e.to_string())?;
     }
-    tokio::spawn(crate::rereading::reread(state.clone()));
+    let stale = crate::rereading::announce(&state).await.map_err(|e| e.to_string())?;
+    tokio::spawn(crate::rereading::reread(state.clone(), stale));
     crate::jobs::resume(&state).map_err(|e| e.to_string())?;
     let listener = serve::bind(SocketAddr::new(given.listen, given.port)).await?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
-    println!("Phainon is at http://{address}/ (data in {})", directory.display());
-    serve::serve(listener, state).await.map_err(|e| e.to_string())?;
+    let token = state.token.as_ref().map_or_else(String::new, |token| format!("?token={token}"));
+    if address.ip().is_unspecified() {
+        let (here, port) = (if address.is_ipv4() { "127.0.0.1" } else { "[::1]" }, address.port());
+        println!("Phainon is at http://{here}:{port}/{token} (data in {})", directory.display());
+        println!(
+            "From other machines: http://ADDRESS:{port}/{token}, with this machine's own address or name, which --host has to give too."
+        );
+    } else {
+        println!("Phainon is at http://{address}/{token} (data in {})", directory.display());
+    }
+    serve::serve(listener, state, serve::Patience::default()).await;
     Ok(FINE)
 }
 
@@ -372,12 +390,23 @@ async fn show_progress(mut receiver: tokio::sync::mpsc::UnboundedReceiver<Progre
     bar.finish_and_clear();
 }
 
+/// A file as it is; what comes through a pipe is put down first.
+fn seekable(mut file: File) -> std::io::Result<File> {
+    if file.metadata()?.is_file() {
+        return Ok(file);
+    }
+    let mut kept = tempfile::tempfile()?;
+    // No more than is ever read: what is longer is refused as too long.
+    std::io::copy(&mut file.by_ref().take(MAX_UNPACKED + 1), &mut kept)?;
+    Ok(kept)
+}
+
 fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
     let mut files = Vec::new();
     for path in &given.file {
         let name = path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned());
-        let file = std::fs::File::open(path).map_err(|e| format!("{} could not be opened: {e}", path.display()))?;
-        files.push((archive::read_from(file, &name).map_err(|e| e.to_string())?, name));
+        let file = File::open(path).map_err(|e| format!("{} could not be opened: {e}", path.display()))?;
+        files.push((seekable(file).map_err(|e| format!("{name} could not be read: {e}"))?, name));
     }
     let name = files.iter().map(|f| f.1.as_str()).collect::<Vec<_>>().join(" and ");
     let budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
@@ -550,9 +579,9 @@ fn print_analysis(analysis: &Analysis) {
         }
     }
     for missing in &analysis.missing {
-        println!("not known: {}", missing.why);
+        println!("not known: {}", lack_sentence(missing.lack));
     }
     for note in &analysis.notes {
-        println!("note: {note}");
+        println!("note: {}", note_sentence(note));
     }
 }

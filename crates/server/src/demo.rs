@@ -3,6 +3,7 @@
 use crate::error::Problem;
 use crate::state::State;
 use rust_embed::RustEmbed;
+use std::io::Cursor;
 use std::sync::Arc;
 
 #[derive(RustEmbed)]
@@ -20,7 +21,7 @@ pub async fn import(state: &Arc<State>) -> Result<usize, Problem> {
             continue;
         }
         if let Some(file) = Archives::get(&name) {
-            state.import(vec![(file.data.into_owned(), name.to_string())]).await?;
+            state.import(vec![(Cursor::new(file.data), name.to_string())]).await?;
             added += 1;
         }
     }

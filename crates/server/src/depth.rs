@@ -10,9 +10,9 @@ use axum::routing::get;
 use axum::{Json, Router};
 use phainon_core::metrics::{SiteWeight, UnusedFile, unused};
 use phainon_core::profile::{Functions, functions};
-use phainon_core::words::return_reason;
+use phainon_core::words::{note_sentence, return_reason};
 use phainon_core::{
-    DocumentView, Header, Millis, Prepared, Request, RequestId, ReturnVisit, document_view, return_visit, tracks,
+    Header, Millis, Prepared, Request, RequestId, ReturnVisit, SaidDocument, document_view, return_visit, tracks,
 };
 use phainon_store::Part;
 use serde::{Deserialize, Serialize};
@@ -95,7 +95,7 @@ async fn kept_body(app: &App, id: i64, load: &Prepared, request: u32) -> Answer<
     Ok((request, body))
 }
 
-async fn document(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Json<DocumentView>> {
+async fn document(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Json<SaidDocument>> {
     let load = rereading::prepared(&app, id, number).await?;
     let document = load
         .load
@@ -105,7 +105,7 @@ async fn document(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>
     let (_, body) = kept_body(&app, id, &load, document).await?;
     apart(move || {
         document_view(&load.load, &body)
-            .map(Json)
+            .map(|view| Json(view.said()))
             .ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "This load has no document."))
     })
     .await
@@ -239,7 +239,7 @@ async fn detail(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Op
     Ok(Json(Some(DetailAbout {
         unused: unused(&load, &detail.coverage),
         inline_only: detail.inline_only.is_some(),
-        notes: detail.notes,
+        notes: detail.notes.iter().map(note_sentence).collect(),
     })))
 }
 

@@ -144,7 +144,18 @@ pub fn resume(state: &Arc<State>) -> Result<usize, Problem> {
     Ok(resumed)
 }
 
-fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, kept: Option<i64>) -> Job {
+/// Takes a recording out of the line, before anybody is told that it is over: what the user has seen
+/// end must not begin again. What the program's own end cuts off stays in line.
+async fn leave_line(app: &Arc<State>, queued: Option<i64>) {
+    if let Some(queued) = queued
+        && !app.jobs.is_ending()
+        && let Err(error) = app.with_store(move |store| Ok(store.dequeue(queued)?)).await
+    {
+        tracing::warn!("a finished recording could not be taken out of line: {error}");
+    }
+}
+
+fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, queued: Option<i64>) -> Job {
     let id = state.jobs.number();
     let about = request.about().ok();
     let url = about.as_ref().map_or_else(|| wanted.url.clone(), |a| a.url.clone());
@@ -175,6 +186,7 @@ fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, k
         let run = Run {
             app: app.clone(),
             id,
+            queued,
             request,
             recorded_at: String::new(),
             machine: None,
@@ -186,6 +198,7 @@ fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, k
         // A job that panics is over, and says so.
         if let Err(error) = running.await {
             tracing::error!("a recording failed inside: {error}");
+            leave_line(&app, queued).await;
             app.jobs.change(id, |job| {
                 job.state = JobState::Failed;
                 job.error = Some("Recording failed inside the program; its log says where.".into());
@@ -193,12 +206,6 @@ fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, k
             if let Some(recording) = app.jobs.job(id).and_then(|j| j.recording) {
                 let _ = app.store.end_recording(recording, Ended::BrokenOff);
             }
-        }
-        if let Some(kept) = kept
-            && !app.jobs.is_ending()
-            && let Err(error) = app.store.dequeue(kept)
-        {
-            tracing::warn!("a finished recording could not be taken out of line: {error}");
         }
     });
     job
@@ -208,6 +215,8 @@ fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, k
 struct Run {
     app: Arc<State>,
     id: u64,
+    /// Its place in the stored line.
+    queued: Option<i64>,
     request: RecordRequest,
     recorded_at: String,
     machine: Option<Machine>,
@@ -244,7 +253,7 @@ impl Keep for Run {
 impl Run {
     async fn whole(mut self, mut cancelled: watch::Receiver<bool>) {
         let app = self.app.clone();
-        let id = self.id;
+        let (id, queued) = (self.id, self.queued);
         let ended = tokio::select! {
             // Waiting is cancelled as recording is.
             () = async { let _ = cancelled.wait_for(|c| *c).await; } => Ok(Ended::Cancelled),
@@ -265,6 +274,7 @@ impl Run {
             };
             let _ = app.with_store(move |store| Ok(store.end_recording(recording, how)?)).await;
         }
+        leave_line(&app, queued).await;
         app.jobs.change(id, |job| {
             job.stage = None;
             match ended {

@@ -30,11 +30,26 @@ pub fn site_and_page(url: &str) -> (String, String) {
     let parsed = url::Url::parse(url).ok();
     let host = parsed.as_ref().and_then(|u| u.host_str());
     let site = host.map_or_else(|| "(no site)".to_owned(), registrable_domain);
-    let page = match parsed.as_ref().map(url::Url::path) {
-        None | Some("/" | "") => "Home".to_owned(),
-        Some(path) => path.to_owned(),
+    (site, parsed.as_ref().map_or_else(|| "Home".to_owned(), |url| page_of(url.path())))
+}
+
+/// What a path calls its page: its last part, in words. The record dialog offers the same (`request.ts`).
+fn page_of(path: &str) -> String {
+    let mut parts: Vec<&str> = path.split('/').filter(|p| !p.is_empty()).collect();
+    let is_ending = |end: &str| (1..=5).contains(&end.len()) && end.chars().all(char::is_alphanumeric);
+    parts.pop_if(|part| *part == "index" || part.strip_prefix("index.").is_some_and(is_ending));
+    let part = parts.last().copied().unwrap_or_default();
+    let decoded = percent_encoding::percent_decode_str(part).decode_utf8().unwrap_or(part.into()).into_owned();
+    let bare = match decoded.rsplit_once('.') {
+        Some((name, end)) if is_ending(end) => name,
+        _ => &decoded,
     };
-    (site, page)
+    let words = bare.split(['-', '_', '+', ' ']).filter(|w| !w.is_empty()).collect::<Vec<_>>().join(" ");
+    let mut letters = words.chars();
+    match letters.next() {
+        Some(first) => first.to_uppercase().chain(letters.take(59)).collect(),
+        None => "Home".to_owned(),
+    }
 }
 
 impl Ready {
@@ -104,5 +119,29 @@ pub fn opened_from(recording: Recording, page: Option<String>, blocked: &[String
         loads: recording.loads,
         bodies: recording.bodies,
         detail: recording.detail,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_page_is_named_as_the_record_dialog_names_it() {
+        for (path, name) in [
+            ("", "Home"),
+            ("index.html?x=1", "Home"),
+            ("log/index.php", "Log"),
+            ("index.old.html", "Index.old"),
+            ("where-we-sail/north_pier.html", "North pier"),
+            ("100%", "100%"),
+            ("m%C3%B6we/", "Möwe"),
+            ("%ff", "%ff"),
+            ("a.long-ending", "A.long ending"),
+            ("--", "Home"),
+        ] {
+            assert_eq!(site_and_page(&format!("https://www.a.test/{path}")), ("a.test".into(), name.into()), "{path}");
+        }
+        assert_eq!(site_and_page("no address"), ("(no site)".into(), "Home".into()));
     }
 }

@@ -8,72 +8,63 @@ use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::{Rereading, State, apart};
 use phainon_core::{Analysis, Prepared};
 use phainon_store::Part;
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
-/// Reads every stale load anew, newest recordings first, one at a time and never beside a recording.
-/// A restart goes on where it was: each load is renewed in one transaction.
-pub async fn reread(state: Arc<State>) {
-    let settings = state.settings.hash();
-    let Ok(stale) = state.with_store(move |store| Ok(store.stale(&settings)?)).await else { return };
+/// Reads what [`announce`] found anew, newest recordings first, one at a time and never beside a
+/// recording. A restart goes on where it was: each load is renewed in one transaction.
+pub async fn reread(state: Arc<State>, stale: Vec<(i64, u32)>) {
     let of = stale.len();
-    state.rereading.send_replace(Rereading { done: 0, of });
-    let mut waiting: Vec<(i64, u32)> = stale;
-    let mut done = 0;
-    while !waiting.is_empty() {
-        let (id, _) = waiting[0];
-        let (now, later): (Vec<_>, Vec<_>) = waiting.into_iter().partition(|(recording, _)| *recording == id);
-        waiting = later;
-        for (id, number) in now {
-            if let Err(problem) = renew(&state, id, number).await {
-                tracing::warn!("load {number} of recording {id} could not be read anew: {problem}");
-            }
-            done += 1;
-            state.rereading.send_replace(Rereading { done, of });
+    for (done, (id, number)) in (1..).zip(stale) {
+        if let Err(problem) = renew(&state, id, number).await {
+            tracing::warn!("load {number} of recording {id} could not be read anew: {problem}");
         }
-        if let Err(problem) = resummarise(&state, id).await {
-            tracing::warn!("recording {id} could not be summed up anew: {problem}");
-        }
+        state.rereading.send_replace(Rereading { done, of });
     }
-    state.rereading.send_replace(Rereading { done: of, of });
 }
 
-/// Reads one load anew, if it is stale.
-pub async fn renew(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> {
+/// Finds what is stale and says so: from then on nothing older than the program is shown.
+pub async fn announce(state: &Arc<State>) -> Result<Vec<(i64, u32)>, Problem> {
+    let settings = state.settings.hash();
+    let stale = state.with_store(move |store| Ok(store.stale(&settings)?)).await?;
+    state.rereading.send_replace(Rereading { done: 0, of: stale.len() });
+    Ok(stale)
+}
+
+/// Reads one load anew, if nobody has meanwhile, and sums its recording up with it. One after the
+/// other: of two at once, each would sum up with what the other is about to replace.
+async fn renew(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> {
     let _quiet = state.quiet().await;
-    let hash = state.settings.hash();
+    let _alone = state.renewing.lock().await;
     let app = state.clone();
     apart(move || {
-        let store = &app.store;
-        let raw = store.stored_load(id, number)?.raw()?;
-        let body = |hash: &str| store.body(hash).ok().flatten();
-        let failed = raw.failed.clone();
-        match read_load(&raw, &body, &app.settings, true) {
-            Ok(reading) => {
-                let packed = keep::packed(&LoadReading { raw, reading, failed })?;
-                store.renew(id, number, Ok(&packed), &hash)?;
-            }
-            Err(error) => store.renew(id, number, Err(&error.to_string()), &hash)?,
+        let (store, settings) = (&app.store, &app.settings);
+        if !store.stale(&settings.hash())?.contains(&(id, number)) {
+            return Ok(());
         }
-        app.forget(id, number);
-        Ok(())
-    })
-    .await
-}
-
-/// Sums a recording up from what is kept of its loads.
-pub async fn resummarise(state: &Arc<State>, id: i64) -> Result<(), Problem> {
-    let app = state.clone();
-    apart(move || {
-        let head = app.store.recording(id)?;
+        let raw = store.stored_load(id, number)?.raw()?;
         let mut figures = Vec::new();
-        for load in head.loads.iter().filter(|l| l.has_data) {
-            if let Some(part) = app.store.part(id, load.number, Part::Overview)? {
-                let analysis: Analysis = part.value()?;
+        for load in store.recording(id)?.loads.iter().filter(|l| l.has_data && l.number != number) {
+            // What an earlier version wrote may not be readable; such a load is renewed in its turn.
+            let kept = store.part(id, load.number, Part::Overview)?;
+            if let Some(Ok(analysis)) = kept.map(phainon_store::PackedPart::value::<Analysis>) {
                 figures.push((load.number, load.visit, load.failed.is_some(), analysis.metrics));
             }
         }
-        Ok(app.store.set_summary(id, summary_of(&figures, &app.settings).as_ref())?)
+        let body = |hash: &str| store.body(hash).ok().flatten();
+        let failed = raw.failed.clone();
+        let read = read_load(&raw, &body, settings, true).map_err(|e| e.to_string());
+        if let Ok(Some(reading)) = &read {
+            figures.push((number, raw.visit, failed.is_some(), reading.analysis.metrics.clone()));
+            figures.sort_by_key(|(number, ..)| *number);
+        }
+        let summary = summary_of(&figures, settings);
+        let packed = match read {
+            Ok(reading) => Ok(keep::packed(&LoadReading { raw, reading, failed })?),
+            Err(why) => Err(why),
+        };
+        store.renew(id, number, packed.as_ref().map_err(String::as_str), &settings.hash(), summary.as_ref())?;
+        app.forget(id, number);
+        Ok(())
     })
     .await
 }
@@ -81,17 +72,24 @@ pub async fn resummarise(state: &Arc<State>, id: i64) -> Result<(), Problem> {
 /// Makes sure that a load is not older than the program before it is shown: one that waits for its
 /// turn is read at once.
 pub async fn fresh(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> {
+    renew_all(state, |load| load == (id, number)).await
+}
+
+/// The same for what a recording's loads say together.
+pub async fn fresh_recording(state: &Arc<State>, id: i64) -> Result<(), Problem> {
+    renew_all(state, |(recording, _)| recording == id).await
+}
+
+/// Reads those stale loads at once that are wanted.
+async fn renew_all(state: &Arc<State>, wanted: impl Fn((i64, u32)) -> bool) -> Result<(), Problem> {
     let at_work = *state.rereading.borrow();
     if at_work.done >= at_work.of {
         return Ok(());
     }
     let settings = state.settings.hash();
-    let stale: BTreeSet<(i64, u32)> =
-        state.with_store(move |store| Ok(store.stale(&settings)?)).await?.into_iter().collect();
-    if stale.contains(&(id, number)) {
+    let stale = state.with_store(move |store| Ok(store.stale(&settings)?)).await?;
+    for (id, number) in stale.into_iter().filter(|load| wanted(*load)) {
         renew(state, id, number).await?;
-        // The list must not say otherwise than the load that is shown.
-        resummarise(state, id).await?;
     }
     Ok(())
 }

@@ -9,12 +9,21 @@ use axum::extract::{Request, State as Shared};
 use axum::http::{HeaderMap, HeaderValue, Method, StatusCode, Uri, header};
 use axum::middleware::{self, Next};
 use axum::response::{IntoResponse, Response};
+use hyper::server::conn::http1;
+use hyper_util::rt::{TokioIo, TokioTimer};
+use hyper_util::server::graceful::GracefulShutdown;
+use hyper_util::service::TowerToHyperService;
 use rust_embed::RustEmbed;
 use std::net::SocketAddr;
+use std::pin::pin;
 use std::sync::Arc;
+use std::time::Duration;
+use subtle::ConstantTimeEq;
 use tokio::net::TcpListener;
+use tokio::sync::Semaphore;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
+use tower_http::timeout::RequestBodyTimeoutLayer;
 
 /// The built front end.
 #[derive(RustEmbed)]
@@ -37,9 +46,54 @@ pub fn router(state: Arc<State>) -> Router {
         .with_state(state)
 }
 
-/// Listens and serves until the process is told to end.
-pub async fn serve(listener: TcpListener, state: Arc<State>) -> std::io::Result<()> {
-    axum::serve(listener, router(state.clone())).with_graceful_shutdown(ended(state)).await
+/// What callers may take of the server's time and memory.
+#[derive(Debug, Clone, Copy)]
+pub struct Patience {
+    /// A request's head must be there within this, and the next one of a connection too.
+    pub head: Duration,
+    /// Parts of a request's body must not be further apart.
+    pub body: Duration,
+    /// So many connections at once; others wait until one of them ends.
+    pub connections: usize,
+}
+
+impl Default for Patience {
+    fn default() -> Self {
+        Self { head: Duration::from_secs(20), body: Duration::from_secs(60), connections: 1_000 }
+    }
+}
+
+/// Listens and serves until the process is told to end. Requests that are never finished are closed, so
+/// that nobody can keep others out with them.
+pub async fn serve(listener: TcpListener, state: Arc<State>, patience: Patience) {
+    let app = router(state.clone()).layer(RequestBodyTimeoutLayer::new(patience.body));
+    let mut server = http1::Builder::new();
+    server.timer(TokioTimer::new()).header_read_timeout(patience.head);
+    let (places, open) = (Arc::new(Semaphore::new(patience.connections)), GracefulShutdown::new());
+    let mut ending = pin!(ended(state));
+    loop {
+        let accepted = async {
+            let place = places.clone().acquire_owned().await;
+            (listener.accept().await, place)
+        };
+        let (accepted, place) = tokio::select! {
+            accepted = accepted => accepted,
+            () = &mut ending => break,
+        };
+        let Ok((stream, _)) = accepted else {
+            // Out of handles, for one: some connection will end.
+            tokio::time::sleep(Duration::from_millis(50)).await;
+            continue;
+        };
+        let connection = server.serve_connection(TokioIo::new(stream), TowerToHyperService::new(app.clone()));
+        let connection = open.watch(connection);
+        tokio::spawn(async move {
+            // A caller that goes away is no mistake.
+            let _ = connection.await;
+            drop(place);
+        });
+    }
+    open.shutdown().await;
 }
 
 async fn ended(state: Arc<State>) {
@@ -56,11 +110,15 @@ async fn ended(state: Arc<State>) {
 /// Checks who calls and adds the headers that every answer has.
 async fn guard(Shared(state): Shared<Arc<State>>, request: Request, next: Next) -> Response {
     let mut answer = match allowed(&state, &request) {
-        Ok(set_cookie) => {
+        Ok(None) => next.run(request).await,
+        // A browser keeps the token from here on, and its history does not.
+        Ok(Some(cookie)) if *request.method() == Method::GET && !request.uri().path().starts_with("/api") => {
+            let to = without_token(request.uri());
+            (StatusCode::SEE_OTHER, [(header::LOCATION, to)], [(header::SET_COOKIE, cookie)]).into_response()
+        }
+        Ok(Some(cookie)) => {
             let mut answer = next.run(request).await;
-            if let Some(cookie) = set_cookie {
-                answer.headers_mut().insert(header::SET_COOKIE, cookie);
-            }
+            answer.headers_mut().insert(header::SET_COOKIE, cookie);
             answer
         }
         Err(problem) => problem.into_response(),
@@ -73,17 +131,42 @@ async fn guard(Shared(state): Shared<Arc<State>>, request: Request, next: Next) 
     headers.insert(header::X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
     headers.insert(header::REFERRER_POLICY, HeaderValue::from_static("no-referrer"));
     headers.insert("cross-origin-opener-policy", HeaderValue::from_static("same-origin"));
+    // No page elsewhere learns by an image or a script whether something is here.
+    headers.insert("cross-origin-resource-policy", HeaderValue::from_static("same-origin"));
     if !headers.contains_key(header::CACHE_CONTROL) {
         headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
     }
     answer
 }
 
+/// The host of a Host header, without its port; nothing where it is none.
 fn host_of(text: &str) -> &str {
-    if let Some(rest) = text.strip_prefix('[') {
-        return rest.split(']').next().unwrap_or("");
-    }
-    text.split(':').next().unwrap_or("")
+    let (host, port) = match text.strip_prefix('[') {
+        Some(rest) => match rest.split_once(']') {
+            Some((host, port)) => (host, port),
+            None => return "",
+        },
+        None => text.split_at(text.find(':').unwrap_or(text.len())),
+    };
+    let is_port = |port: &str| port.strip_prefix(':').is_some_and(|digits| digits.bytes().all(|b| b.is_ascii_digit()));
+    if port.is_empty() || is_port(port) { host } else { "" }
+}
+
+/// Whether a text is the token; how long that takes to tell says nothing of it.
+fn is_token(text: &str, token: &str) -> bool {
+    text.as_bytes().ct_eq(token.as_bytes()).into()
+}
+
+/// Whether browsers can send a token in an address and in a cookie as it stands (RFC 3986, unreserved).
+pub fn can_be_sent(token: &str) -> bool {
+    token.bytes().all(|b| b.is_ascii_alphanumeric() || b"-._~".contains(&b))
+}
+
+/// The same address without its token, for a browser to go on with.
+fn without_token(uri: &Uri) -> String {
+    let left: Vec<&str> = uri.query().unwrap_or("").split('&').filter(|p| !p.starts_with("token=")).collect();
+    let query = left.join("&");
+    if query.is_empty() { uri.path().to_owned() } else { format!("{}?{query}", uri.path()) }
 }
 
 /// A page elsewhere must not be able to make a visitor's browser act here: the Host must be ours
@@ -111,14 +194,14 @@ fn allowed(state: &State, request: &Request) -> Result<Option<HeaderValue>, Prob
         }
     }
     let Some(token) = &state.token else { return Ok(None) };
-    let bearer = text(header::AUTHORIZATION).and_then(|v| v.strip_prefix("Bearer ")) == Some(token);
-    let cookie = text(header::COOKIE)
-        .is_some_and(|c| c.split(';').any(|p| p.trim().strip_prefix("phainon_token=") == Some(token)));
+    let presents = |text: Option<&str>| text.is_some_and(|text| is_token(text, token));
+    let bearer = presents(text(header::AUTHORIZATION).and_then(|v| v.strip_prefix("Bearer ")));
+    let cookie =
+        text(header::COOKIE).is_some_and(|c| c.split(';').any(|p| presents(p.trim().strip_prefix("phainon_token="))));
     if bearer || cookie {
         return Ok(None);
     }
-    let in_address =
-        request.uri().query().is_some_and(|q| q.split('&').any(|p| p.strip_prefix("token=") == Some(token)));
+    let in_address = request.uri().query().is_some_and(|q| q.split('&').any(|p| presents(p.strip_prefix("token="))));
     if in_address {
         let cookie = format!("phainon_token={token}; HttpOnly; SameSite=Strict; Path=/");
         return Ok(HeaderValue::from_str(&cookie).ok());

@@ -9,6 +9,7 @@ use phainon_formats::open_together;
 use phainon_standin::StandIn;
 use phainon_store::{Store, StoreError};
 use serde::Serialize;
+use std::io::{Read, Seek, SeekFrom};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::{RwLock, RwLockReadGuard, RwLockWriteGuard, watch};
 use ts_rs::TS;
@@ -16,7 +17,7 @@ use ts_rs::TS;
 /// How many loads are held in memory.
 const HELD_LOADS: usize = 4;
 /// Files smaller than this are read at once, even while a page is being recorded.
-const LIGHT: usize = 2 << 20;
+const LIGHT: u64 = 2 << 20;
 
 /// How far reading everything anew has come.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, TS)]
@@ -45,6 +46,8 @@ pub struct State {
     pub rereading: watch::Sender<Rereading>,
     /// Held by a recording for as long as it measures; heavy work takes its turn between them.
     measuring: RwLock<()>,
+    /// Held while one load is read anew.
+    pub renewing: tokio::sync::Mutex<()>,
     /// The simulated site, where it runs.
     pub stand_in: Option<StandIn>,
     /// The browser named on the command line.
@@ -67,6 +70,7 @@ impl State {
             jobs: Arc::default(),
             rereading: watch::channel(Rereading::default()).0,
             measuring: RwLock::default(),
+            renewing: tokio::sync::Mutex::default(),
             stand_in: None,
             browser: None,
             public_only: false,
@@ -117,8 +121,11 @@ impl State {
     }
 
     /// Reads files that somebody has and keeps them; gives the recordings' ids.
-    pub async fn import(self: &Arc<Self>, files: Vec<(Vec<u8>, String)>) -> Result<Vec<i64>, Problem> {
-        let heavy = files.iter().map(|f| f.0.len()).sum::<usize>() > LIGHT;
+    pub async fn import<R: Read + Seek + Send + 'static>(
+        self: &Arc<Self>,
+        mut files: Vec<(R, String)>,
+    ) -> Result<Vec<i64>, Problem> {
+        let heavy = files.iter_mut().filter_map(|(file, _)| file.seek(SeekFrom::End(0)).ok()).sum::<u64>() > LIGHT;
         let _quiet = if heavy { Some(self.quiet().await) } else { None };
         let state = self.clone();
         apart(move || {

@@ -72,6 +72,107 @@ async fn only_its_own_pages_may_change_anything() {
 }
 
 #[tokio::test]
+async fn a_host_is_ours_as_a_whole_or_not_at_all() {
+    let mut state = State::new(Store::temporary().unwrap());
+    state.hosts = vec!["pier.test".into(), "fe80::7".into()];
+    let state = Arc::new(state);
+    let status = async |host: &str| ask(&state, call("GET", "/api/recordings", &[("host", host)], "")).await.0;
+    for ours in [
+        "127.0.0.1",
+        "127.0.0.1:7460",
+        "localhost:1",
+        "[::1]",
+        "[::1]:7460",
+        "pier.test",
+        "pier.test:80",
+        "[fe80::7]:9",
+    ] {
+        assert_eq!(status(ours).await, StatusCode::OK, "{ours}");
+    }
+    for not in [
+        "",
+        ":7460",
+        "[::1].evil.test",
+        "[::1]evil.test:80",
+        "[::1",
+        "::1",
+        "127.0.0.1.evil.test",
+        "localhost.evil.test:7460",
+        "evil.test:127.0.0.1",
+        "127.0.0.1:80:evil.test",
+        "pier.test.evil.test",
+        "xpier.test",
+        "127.0.0.1@evil.test",
+        "pier.test:x",
+    ] {
+        assert_eq!(status(not).await, StatusCode::FORBIDDEN, "{not}");
+    }
+}
+
+#[tokio::test]
+async fn every_answer_keeps_other_sites_out() {
+    let state = Arc::new(State::new(Store::temporary().unwrap()));
+    for (path, headers) in [
+        ("/", vec![HOST]),
+        ("/api/recordings", vec![HOST]),
+        ("/api/recordings/1/loads/1/frames/0.jpg", vec![HOST]),
+        ("/assets/none.js", vec![HOST]),
+        ("/api/recordings", vec![("host", "evil.test")]),
+    ] {
+        let (_, told, _) = caller::answer(&state, call("GET", path, &headers, "")).await;
+        for (name, value) in [
+            ("cross-origin-resource-policy", "same-origin"),
+            ("cross-origin-opener-policy", "same-origin"),
+            ("x-content-type-options", "nosniff"),
+            ("referrer-policy", "no-referrer"),
+        ] {
+            assert_eq!(told[name], value, "{path}: {name}");
+        }
+        assert!(told.contains_key("content-security-policy"), "{path}");
+    }
+}
+
+#[tokio::test]
+async fn a_token_is_taken_once_from_the_address_and_then_from_a_cookie() {
+    let token = "sixteen-letters-x";
+    let mut state = State::new(Store::temporary().unwrap());
+    state.token = Some(token.into());
+    let state = Arc::new(state);
+    let get = async |path: &str, more: &[(&str, &str)]| {
+        let headers: Vec<_> = [HOST].iter().chain(more).copied().collect();
+        caller::answer(&state, call("GET", path, &headers, "")).await
+    };
+    let (status, told, _) = get(&format!("/recordings/3/path?sel=leg%3A2&token={token}&load=1"), &[]).await;
+    assert_eq!(
+        (status, told["location"].to_str().unwrap()),
+        (StatusCode::SEE_OTHER, "/recordings/3/path?sel=leg%3A2&load=1")
+    );
+    let cookie = told["set-cookie"].to_str().unwrap();
+    assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict"), "{cookie}");
+    let kept = cookie.split(';').next().unwrap();
+    assert_eq!(get("/api/recordings", &[("cookie", &format!("a=b; {kept}"))]).await.0, StatusCode::OK);
+    assert_eq!(get(&format!("/?token={token}"), &[]).await.1["location"], "/");
+    // A command line that has it in the address gets its answer at once.
+    assert_eq!(get(&format!("/api/recordings?token={token}"), &[]).await.0, StatusCode::OK);
+    for wrong in ["sixteen-letters-y", "sixteen-letters-", "", "sixteen-letters-xx"] {
+        assert_eq!(get(&format!("/?token={wrong}"), &[]).await.0, StatusCode::UNAUTHORIZED, "{wrong}");
+        assert_eq!(
+            get("/api/recordings", &[("cookie", &format!("phainon_token={wrong}"))]).await.0,
+            StatusCode::UNAUTHORIZED
+        );
+    }
+    for (odd, sendable) in [
+        ("sixteen-letters-x", true),
+        ("with a space in it", false),
+        ("semicolon;in-the-cookie", false),
+        ("ünïcode-letters-in", false),
+        ("per%20cent-signs-in", false),
+    ] {
+        assert_eq!(phainon_server::serve::can_be_sent(odd), sendable, "{odd}");
+    }
+}
+
+#[tokio::test]
 async fn a_token_is_asked_for_where_there_is_one() {
     let mut state = State::new(Store::temporary().unwrap());
     state.token = Some("sixteen-letters-x".into());

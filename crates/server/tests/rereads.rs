@@ -7,7 +7,7 @@ mod caller;
 use caller::{import, json};
 use phainon_core::metrics::Metric;
 use phainon_core::{Settings, Target};
-use phainon_server::rereading::{fresh, reread};
+use phainon_server::rereading::{announce, fresh, reread};
 use phainon_server::state::{Rereading, State};
 use phainon_store::Store;
 use serde_json::json as value;
@@ -64,11 +64,107 @@ async fn everything_is_read_anew_and_a_restart_goes_on_where_it_was() {
     };
     let again = with_limit(directory.path(), 1_000.0);
     assert_eq!(again.store.stale(&hash).unwrap().len(), 2, "what was done is not done twice");
-    reread(again.clone()).await;
+    reread(again.clone(), announce(&again).await.unwrap()).await;
     assert_eq!(*again.rereading.borrow(), Rereading { done: 2, of: 2 });
     assert_eq!(json(&again, "/api/rereading").await, value!({"done": 2, "of": 2}));
     for id in [1, 2, 3] {
         assert_eq!(rating(&again, id).await, ("past".into(), "past".into()), "recording {id}: list and load agree");
     }
     assert!(again.store.stale(&hash).unwrap().is_empty());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn fifty_recordings_are_read_anew_while_screens_are_asked_for() {
+    let directory = tempfile::tempdir().unwrap();
+    {
+        let before = with_limit(directory.path(), 1e9);
+        for n in 0..50 {
+            import(&before, &[("x.har", har(&format!("http://a.test/{n}")))]).await;
+        }
+    }
+    let state = with_limit(directory.path(), 1_000.0);
+    let hash = state.settings.hash();
+    let mut progress = state.rereading.subscribe();
+    let seen = tokio::spawn(async move {
+        let mut all = Vec::new();
+        while all.last() != Some(&Rereading { done: 50, of: 50 }) && progress.changed().await.is_ok() {
+            all.push(*progress.borrow_and_update());
+        }
+        all
+    });
+    let stale = announce(&state).await.unwrap();
+    let work = tokio::spawn(reread(state.clone(), stale));
+    state.rereading.subscribe().wait_for(|p| p.done >= 5).await.unwrap();
+    // Whatever is asked for meanwhile is of the program's own settings, in its turn or before it.
+    for id in [1, 25, 50] {
+        assert_eq!(rating(&state, id).await, ("past".into(), "past".into()), "recording {id}");
+    }
+    assert_eq!(json(&state, "/api/recordings?limit=50").await["rows"].as_array().unwrap().len(), 50);
+    // A page is measured: nothing is read meanwhile. There the program ends.
+    let measuring = state.measure().await;
+    work.abort();
+    let _ = work.await;
+    let left = state.store.stale(&hash).unwrap().len();
+    assert!((1..=45).contains(&left), "{left} of 50 are left");
+    drop(measuring);
+
+    let again = with_limit(directory.path(), 1_000.0);
+    assert_eq!(again.store.stale(&hash).unwrap().len(), left, "what was done is not done twice");
+    reread(again.clone(), announce(&again).await.unwrap()).await;
+    assert_eq!(*again.rereading.borrow(), Rereading { done: left, of: left });
+    for id in 1..=50 {
+        assert_eq!(rating(&again, id).await, ("past".into(), "past".into()), "recording {id}");
+    }
+    drop(state);
+    let seen = seen.await.unwrap();
+    assert!(seen.windows(2).all(|pair| pair[0].done <= pair[1].done), "progress goes one way: {seen:?}");
+    assert!(seen.iter().all(|p| p.of == 50));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn loads_of_one_recording_that_are_asked_for_at_once_are_summed_up_together() {
+    let directory = tempfile::tempdir().unwrap();
+    let state = with_limit(directory.path(), 1e9);
+    import(&state, &[("demo.zip", caller::demo("home-home-laptop"))]).await;
+    let paints = async || {
+        let head = json(&state, "/api/recordings/1").await;
+        let of = |rows: &serde_json::Value| {
+            let row = rows.as_array().unwrap().iter().find(|r| r["metric"] == "lcp").unwrap();
+            row["values"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap().round()).collect::<Vec<_>>()
+        };
+        (of(&head["summary"]["rows"]), of(&head["summary"]["return_rows"]))
+    };
+    let right = paints().await;
+    assert_eq!((right.0.len(), right.1.len()), (3, 3));
+    // As an earlier version would have kept it, with another largest paint.
+    let db = rusqlite::Connection::open(directory.path().join("phainon.sqlite")).unwrap();
+    let parts: Vec<(i64, Vec<u8>)> = db
+        .prepare("select id, bytes from load_parts where part = 'overview'")
+        .unwrap()
+        .query_map([], |r| Ok((r.get(0)?, r.get(1)?)))
+        .unwrap()
+        .collect::<Result<_, _>>()
+        .unwrap();
+    assert_eq!(parts.len(), 6);
+    for (id, bytes) in parts {
+        let mut kept: serde_json::Value =
+            serde_json::from_slice(&zstd::stream::decode_all(&bytes[..]).unwrap()).unwrap();
+        kept["metrics"]["lcp_ms"] = value!(1.0);
+        let packed = zstd::stream::encode_all(&serde_json::to_vec(&kept).unwrap()[..], 3).unwrap();
+        db.execute("update load_parts set bytes = ?2 where id = ?1", rusqlite::params![id, packed]).unwrap();
+    }
+    db.execute("update load_rows set analysis_version = 0", []).unwrap();
+
+    let stale = announce(&state).await.unwrap();
+    assert_eq!(stale.len(), 6);
+    let asked = (1..=6).map(|number| {
+        let state = state.clone();
+        tokio::spawn(async move { fresh(&state, 1, number).await })
+    });
+    let asked: Vec<_> = asked.collect();
+    reread(state.clone(), stale).await;
+    for answer in asked {
+        answer.await.unwrap().unwrap();
+    }
+    assert_eq!(paints().await, right, "each load's own figures are in the summary");
 }

@@ -5,7 +5,7 @@
 mod caller;
 
 use axum::http::StatusCode;
-use caller::{HOST, JSON, MULTIPART, answer, ask, call, form, import, json};
+use caller::{HOST, JSON, MULTIPART, answer, ask, call, demo, form, import, json};
 use phainon_server::state::State;
 use phainon_store::Store;
 use serde_json::{Value, json as value};
@@ -13,10 +13,6 @@ use std::sync::Arc;
 
 fn state() -> Arc<State> {
     Arc::new(State::new(Store::temporary().unwrap()))
-}
-
-fn demo(name: &str) -> Vec<u8> {
-    std::fs::read(format!("{}/../../demo/{name}.phainon.zip", env!("CARGO_MANIFEST_DIR"))).unwrap()
 }
 
 fn har(url: &str, files: &[(&str, u64)]) -> String {

@@ -2,7 +2,7 @@
 
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
-use phainon_core::{DocumentView, RequestRow, SaidAnalysis, ThreadDetail, TracksHead};
+use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
 use phainon_server::{api, depth, job_list, state};
 use phainon_store::{NewFix, Plan, Recordings};
 use ts_rs::{Config, TS};
@@ -26,7 +26,7 @@ fn the_front_ends_types_are_current() {
     api::Imported::export_all(&config).expect("types");
     depth::BodyText::export_all(&config).expect("types");
     depth::DetailAbout::export_all(&config).expect("types");
-    DocumentView::export_all(&config).expect("types");
+    SaidDocument::export_all(&config).expect("types");
     Functions::export_all(&config).expect("types");
     SiteWeight::export_all(&config).expect("types");
     TracksHead::export_all(&config).expect("types");

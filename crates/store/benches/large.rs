@@ -8,7 +8,7 @@ mod kept;
 
 use kept::{add, head, packed, raw};
 use phainon_core::{Analysis, Bytes};
-use phainon_formats::RawLoad;
+use phainon_formats::{RawLoad, TraceText};
 use phainon_store::{Derived, NewLoad, PackedBodies, PackedLoad, Page, Part, Store};
 use std::time::Instant;
 
@@ -49,7 +49,7 @@ fn main() {
         let light = raw(&["<p>", "a", "b"]);
         let prepared = phainon_core::Prepared::plain(light.assemble().expect("a load"));
         let analysis = phainon_core::analyse(&prepared, &phainon_core::NoBodies);
-        let heavy = RawLoad { trace: Some(noise(megabytes * 1_000_000, n as u64 + 7)), ..light };
+        let heavy = RawLoad { trace: Some(TraceText::of(&noise(megabytes * 1_000_000, n as u64 + 7))), ..light };
         let derived = Derived { load: &prepared.load, analysis: &analysis, tracks: Some(b"columns") };
         let load = PackedLoad::of(&NewLoad { raw: &heavy, derived: Some(derived) }).expect("packed");
         let (_, summary) = packed(&raw(&["<p>"]));

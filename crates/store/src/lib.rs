@@ -18,6 +18,7 @@ mod queue;
 mod recordings;
 mod schema;
 mod site;
+mod summary;
 
 pub use loads::{PackedPart, StoredLoad};
 pub use packed::{Derived, NewLoad, PackedBodies, PackedLoad};
@@ -118,6 +119,12 @@ impl Store {
         let mut store = Self::open(directory.path())?;
         store._temporary = Some(directory);
         Ok(store)
+    }
+
+    /// Where its files are.
+    #[must_use]
+    pub fn directory(&self) -> &Path {
+        self.file.parent().unwrap_or(Path::new("."))
     }
 
     fn read(&self) -> Result<Reader<'_>, StoreError> {

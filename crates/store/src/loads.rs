@@ -3,9 +3,12 @@
 use crate::pack::{Codec, of_word, unpacked};
 use crate::packed::{PackedDerived, PackedLoad};
 use crate::part::Part;
+use crate::summary::set_summary;
 use crate::{Store, StoreError};
-use phainon_core::{ANALYSIS_VERSION, Load, Visit};
-use phainon_formats::{ASSEMBLY_VERSION, BodyMap, FrameRecord, HarRequests, NetworkLog, PageRecord, RawLoad};
+use phainon_core::{ANALYSIS_VERSION, Load, RecordingSummary, Visit};
+use phainon_formats::{
+    ASSEMBLY_VERSION, BodyMap, FrameRecord, HarRequests, NetworkLog, PageRecord, RawLoad, TraceText,
+};
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::de::DeserializeOwned;
 
@@ -19,6 +22,14 @@ impl PackedPart {
     /// Its bytes.
     pub fn bytes(self) -> Result<Vec<u8>, StoreError> {
         unpacked(self.bytes, self.codec)
+    }
+
+    /// As a trace, which stays packed.
+    fn trace(self) -> TraceText {
+        match self.codec {
+            Codec::Zstd => TraceText::from_packed(self.bytes),
+            Codec::Plain => TraceText::of(&self.bytes),
+        }
     }
 
     /// What it holds.
@@ -54,7 +65,7 @@ impl StoredLoad {
                     let HarRequests { requests, page } = part.value()?;
                     (raw.requests, raw.har_page) = (Some(requests), page);
                 }
-                "trace" => raw.trace = Some(part.bytes()?),
+                "trace" => raw.trace = Some(part.trace()),
                 "page" => raw.page = Some(part.value::<PageRecord>()?),
                 _ => {}
             }
@@ -165,7 +176,7 @@ impl Store {
         let db = self.read()?;
         let mut query = db.prepare_cached(
             "select l.recording, l.number from load_rows l join recordings r on r.id = l.recording
-             where l.has_data and r.deleted_at is null
+             where (l.has_data or l.unread is not null) and r.deleted_at is null
                and (l.assembly_version <> ?1 or l.analysis_version <> ?2 or l.settings <> ?3)
              order by r.recorded_at desc, r.id desc, l.number",
         )?;
@@ -174,15 +185,16 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
-    /// Puts what was made anew of a load in the place of what was there. Raw parts stay as they are.
-    /// `None` where nothing could be made: then the reason is kept with the load, and it is not
-    /// tried again by this version.
+    /// Puts what was made anew of a load in the place of what was there, with what all loads of its
+    /// recording say together now. Raw parts stay as they are. Where nothing could be made, the reason
+    /// is kept with the load, and it is not tried again before another version or other settings.
     pub fn renew(
         &self,
         recording: i64,
         number: u32,
         anew: Result<&PackedLoad, &str>,
         settings: &str,
+        summary: Option<&RecordingSummary>,
     ) -> Result<(), StoreError> {
         let mut db = self.write();
         let change = db.transaction()?;
@@ -196,11 +208,12 @@ impl Store {
             }
             Err(why) => {
                 change.execute(
-                    "update load_rows set has_data = 0, failed = coalesce(failed, ?2), assembly_version = ?3, analysis_version = ?4, settings = ?5 where id = ?1",
+                    "update load_rows set has_data = 0, unread = ?2, assembly_version = ?3, analysis_version = ?4, settings = ?5 where id = ?1",
                     params![load, why, ASSEMBLY_VERSION, ANALYSIS_VERSION, settings],
                 )?;
             }
         }
+        set_summary(&change, recording, summary)?;
         change.commit()?;
         Ok(())
     }
@@ -238,7 +251,7 @@ fn add_derived(change: &Connection, load: i64, derived: &PackedDerived) -> Resul
     add_parts(change, load, &derived.parts)?;
     derived.rows.write(change, load)?;
     change.execute(
-        "update load_rows set has_data = 1, assembly_version = ?2, analysis_version = ?3, settings = ?4, lcp_ms = ?5 where id = ?1",
+        "update load_rows set has_data = 1, unread = null, assembly_version = ?2, analysis_version = ?3, settings = ?4, lcp_ms = ?5 where id = ?1",
         params![load, derived.assembly_version, derived.analysis_version, derived.settings, derived.rows.lcp_ms],
     )?;
     Ok(())

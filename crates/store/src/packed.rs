@@ -86,8 +86,7 @@ impl PackedLoad {
             parts.push((Part::HarRequests, Codec::Zstd, packed_json(&har)?));
         }
         if let Some(trace) = &raw.trace {
-            let (codec, bytes) = packed(trace);
-            parts.push((Part::Trace, codec, bytes));
+            parts.push((Part::Trace, Codec::Zstd, trace.packed().to_vec()));
         }
         if let Some(page) = &raw.page {
             parts.push((Part::Page, Codec::Zstd, packed_json(page)?));

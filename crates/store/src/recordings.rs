@@ -3,6 +3,7 @@
 use crate::loads::add_load;
 use crate::pack::{from_json, json, of_word, packed_json, unpacked, word};
 use crate::packed::{PackedBodies, PackedLoad};
+use crate::summary::set_summary;
 use crate::{Store, StoreError, now};
 use phainon_core::{Conditions, RecordingSummary, Source, Visit};
 use phainon_formats::{Detail, Machine};
@@ -201,11 +202,6 @@ impl Store {
         Ok(self.write().execute("update recordings set ended = 'broken_off' where ended = 'recording'", [])?)
     }
 
-    /// What a recording's loads say together, after they were read anew.
-    pub fn set_summary(&self, id: i64, summary: Option<&RecordingSummary>) -> Result<(), StoreError> {
-        set_summary(&self.write(), id, summary)
-    }
-
     /// Part of the list, newest first.
     pub fn recordings(&self, page: &Page) -> Result<Recordings, StoreError> {
         let db = self.read()?;
@@ -358,11 +354,6 @@ fn add_detail(change: &Connection, id: i64, detail: &Detail) -> Result<(), Store
     Ok(())
 }
 
-fn set_summary(change: &Connection, id: i64, summary: Option<&RecordingSummary>) -> Result<(), StoreError> {
-    change.execute("update recordings set summary = ?2 where id = ?1", params![id, summary.map(json).transpose()?])?;
-    Ok(())
-}
-
 struct HeadRow {
     id: i64,
     site: String,
@@ -400,8 +391,9 @@ fn head_row(r: &Row<'_>) -> rusqlite::Result<HeadRow> {
 }
 
 fn head(db: &Connection, row: HeadRow) -> Result<RecordingHead, StoreError> {
-    let mut query = db
-        .prepare_cached("select number, visit, failed, has_data from load_rows where recording = ?1 order by number")?;
+    let mut query = db.prepare_cached(
+        "select number, visit, coalesce(failed, unread), has_data from load_rows where recording = ?1 order by number",
+    )?;
     let loads = query
         .query_map([row.id], |r| Ok((r.get::<_, u32>(0)?, r.get::<_, String>(1)?, r.get(2)?, r.get(3)?)))?
         .map(|r| {

@@ -180,6 +180,8 @@ pub fn migrations() -> Migrations<'static> {
         create index recordings_by_date on recordings (deleted_at, recorded_at desc, id desc);",
             move_parts,
         ),
+        // Why a load could not be read anew; `failed` is the load's own.
+        M::up("alter table load_rows add column unread text;"),
     ])
 }
 

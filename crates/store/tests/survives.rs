@@ -6,7 +6,7 @@
 mod kept;
 
 use kept::{add, packed, raw};
-use phainon_core::{ANALYSIS_VERSION, Edit, Load, Request, ResourceKind, Settings};
+use phainon_core::{ANALYSIS_VERSION, Edit, Load, Note, Request, ResourceKind, Settings};
 use phainon_formats::{ASSEMBLY_VERSION, body_hash};
 use phainon_store::{Page, Part, Store, StoreError};
 use rusqlite::{Connection, params};
@@ -30,7 +30,7 @@ fn every_part_of_a_recording_comes_back_as_it_was_given() {
     let detail = store.detail(id).unwrap().unwrap();
     assert_eq!(detail.coverage[0].used, [(0, 40)]);
     assert_eq!(detail.inline_only.as_deref(), Some(b"another picture".as_slice()));
-    assert_eq!(detail.notes, ["One sheet could not be seen."]);
+    assert_eq!(detail.notes, [Note::DetailCutOff]);
     assert_eq!(store.part(id, 1, Part::Tracks).unwrap().unwrap().bytes().unwrap(), b"columns");
     assert_eq!(&*store.load(id, 1).unwrap().requests[0].url, "http://www.skerryline.test/0");
     assert!(store.part(id, 1, Part::Trace).unwrap().is_none(), "what was not given is not there");
@@ -87,9 +87,13 @@ fn a_file_of_the_second_version_is_brought_up_to_date_with_what_it_holds() {
     assert_eq!(raw.frames[0].0.at_ms.map(|at| at.0), Some(40.0), "frames keep their times");
     let load = raw.assemble().unwrap();
     assert_eq!((load.requests.len(), load.assembly_version), (1, ASSEMBLY_VERSION));
-    assert!(load.why_missing(phainon_core::Subject::BodyParts).unwrap().contains("earlier version"));
+    assert_eq!(load.why_missing(phainon_core::Subject::BodyParts), Some(phainon_core::Lack::EarlierVersion));
     assert_eq!(store.bodies(1).unwrap().into_values().collect::<Vec<_>>(), [b"<h1>x</h1>".to_vec()]);
-    assert_eq!(store.detail(1).unwrap().unwrap().notes, ["seen"]);
+    assert_eq!(
+        store.detail(1).unwrap().unwrap().notes,
+        [Note::Said { text: "seen".into() }],
+        "a sentence of that version"
+    );
     assert_eq!(store.stale(&Settings::default().hash()).unwrap(), [(1, 1)], "it is to be read anew");
     assert!(store.was_imported("home.zip").unwrap());
     let plan = store.plan("skerryline.test").unwrap();
@@ -115,17 +119,25 @@ fn a_load_of_another_version_is_stale_until_it_was_read_anew() {
     assert_eq!(store.stale(&settings).unwrap(), [(id, 1)]);
 
     let raw_before = store.stored_load(id, 1).unwrap().raw().unwrap().requests;
-    store.renew(id, 1, Ok(&packed(&raw(&["<h1>Home</h1>"])).0), &settings).unwrap();
+    let (anew, summary) = packed(&raw(&["<h1>Home</h1>"]));
+    store.renew(id, 1, Ok(&anew), &settings, summary.as_ref()).unwrap();
     assert!(store.stale(&settings).unwrap().is_empty());
+    assert_eq!(store.recording(id).unwrap().summary, summary, "the list says what the load says");
     assert_eq!(store.stored_load(id, 1).unwrap().raw().unwrap().requests, raw_before, "raw parts stay as they are");
     assert_eq!(count(&db, "load_metrics where load = 1"), count(&db, "load_metrics"), "rows are replaced, not added");
 
-    // What cannot be read any more says why, and is not tried for ever.
-    store.renew(id, 1, Err("it is broken"), &settings).unwrap();
+    // What cannot be read any more says why, and is not tried for ever; the next version tries again.
+    store.renew(id, 1, Err("it is broken"), &settings, None).unwrap();
     let head = store.recording(id).unwrap();
     assert_eq!((head.loads[0].failed.as_deref(), head.loads[0].has_data), (Some("it is broken"), false));
+    assert_eq!(head.summary, None);
     assert!(store.stale(&settings).unwrap().is_empty());
-    assert!(store.stored_load(id, 1).unwrap().raw().unwrap().has_data(), "and its raw parts are still there");
+    assert_eq!(store.stale("the next version's").unwrap(), [(id, 1)]);
+    let still = store.stored_load(id, 1).unwrap().raw().unwrap();
+    assert_eq!((still.has_data(), still.failed), (true, None), "the load itself did not fail");
+    store.renew(id, 1, Ok(&anew), "the next version's", summary.as_ref()).unwrap();
+    let head = store.recording(id).unwrap();
+    assert_eq!((head.loads[0].failed.as_deref(), head.loads[0].has_data), (None, true));
 }
 
 #[test]

@@ -32,16 +32,19 @@ export const useAbout = () => useQuery({ queryKey: ['about'], queryFn: () => get
 /** A load as every section of a recording knows it. */
 export type Analysis = LoadOverview & { requests: RequestRow[] };
 
-const listed = (ask: Record<string, string>) => get<Recordings>(`/recordings?${new URLSearchParams(ask)}`);
+/** Part of the list. What is empty is not asked with: the newest of all have the address that `index.html` preloads. */
+const listed = (ask: Record<string, string>) =>
+  get<Recordings>(`/recordings?${new URLSearchParams(Object.entries(ask).filter(([, value]) => value))}`);
 
 /** How many recordings come at once. */
 export const PAGE = 200;
 
 /** Recordings that have all of these words, newest first, one page after the other. */
-export const useRecordingPages = (words: string) =>
+export const useRecordingPages = (words: string, enabled = true) =>
   useInfiniteQuery({
+    enabled,
     queryKey: ['recordings', 'pages', words],
-    queryFn: ({ pageParam }) => listed({ q: words, limit: String(PAGE), offset: String(pageParam) }),
+    queryFn: ({ pageParam }) => listed({ q: words, limit: String(PAGE), offset: pageParam ? String(pageParam) : '' }),
     initialPageParam: 0,
     getNextPageParam: (last, all) => {
       const shown = all.reduce((sum, page) => sum + page.rows.length, 0);
@@ -51,19 +54,30 @@ export const useRecordingPages = (words: string) =>
   });
 
 /** The newest recordings, of a site where one is named. */
-export const useRecent = (site?: string) =>
-  useQuery({
-    queryKey: ['recordings', 'recent', site ?? ''],
-    queryFn: async () => (await listed({ limit: '200', ...(site ? { site } : {}) })).rows,
+export const useRecent = (site?: string): RecordingHead[] | undefined => {
+  const ofAll = useRecordingPages('', site === undefined);
+  const ofSite = useQuery({
+    enabled: site !== undefined,
+    queryKey: ['recordings', 'recent', site],
+    queryFn: async () => (await listed({ limit: String(PAGE), site: site ?? '' })).rows,
   });
+  return site === undefined ? ofAll.data?.pages[0]?.rows : ofSite.data;
+};
 
-/** How far reading older recordings anew has come. */
-export const useRereading = () =>
-  useQuery({
+/** How far reading older recordings anew has come; lists follow it. */
+export const useRereading = () => {
+  const client = useQueryClient();
+  return useQuery({
     queryKey: ['rereading'],
-    queryFn: () => get<Rereading>('/rereading'),
+    queryFn: async () => {
+      const before = client.getQueryData<Rereading>(['rereading']);
+      const now = await get<Rereading>('/rereading');
+      if (before && before.done !== now.done) void client.invalidateQueries({ queryKey: ['recordings'] });
+      return now;
+    },
     refetchInterval: (q) => (q.state.data && q.state.data.done < q.state.data.of ? 1000 : false),
   });
+};
 
 export const useRecording = (id: number, enabled = true) =>
   useQuery({

@@ -190,7 +190,7 @@ at: number,
 line: number | null, text: string, };
 
 /**
- * The document, read.
+ * The document, read: with facts, or as it is handed out, with words.
  */
 export type DocumentView = { 
 /**
@@ -814,8 +814,8 @@ number: number, visit: Visit,
 failed: string | null, has_data: boolean, };
 
 /**
- * Everything computed from one load, but its requests and its main thread. Findings and legs are
- * facts; [`Analysis::said`] gives them words.
+ * Everything computed from one load, but its requests and its main thread. Findings, legs, lacks and
+ * notes are facts; [`Analysis::said`] gives them words.
  */
 export type LoadOverview = { 
 /**
@@ -849,7 +849,11 @@ observed: Observed | null,
 /**
  * What could not be known, and why.
  */
-missing: Array<Missing>, notes: Array<string>, };
+missing: Array<Missing>, 
+/**
+ * What had to be left out or mended.
+ */
+notes: Array<string>, };
 
 /**
  * A task of more than 50 ms.
@@ -1027,7 +1031,7 @@ pace_of: Array<Metric>, };
 export type Millis = number;
 
 /**
- * Something that a load does not hold, and why.
+ * What a load does not hold, with the reason in words.
  */
 export type Missing = { 
 /**
@@ -1035,7 +1039,7 @@ export type Missing = {
  */
 subject: Subject, 
 /**
- * Why, in a sentence that a person can act on.
+ * Why.
  */
 why: string, };
 
@@ -1599,7 +1603,7 @@ steps: string, };
 export type Standing = "on_path" | "beside_path" | "off_path" | "unknown";
 
 /**
- * What can be missing from a load.
+ * What a load can lack.
  */
 export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking" | "samples" | "interactions" | "body_parts" | "completeness";
 

@@ -1,5 +1,6 @@
 import type { Analysis } from '../api/queries';
-import { Frame, frameAt, frameFlags } from './FrameStrip';
+import { frameAt, frameFlags } from './frames';
+import { Frame } from './FrameStrip';
 import type { Span } from './useSpan';
 
 /** Pictures of the screen along the time axis: what stood there in the middle of each place. */

@@ -1,42 +1,8 @@
-import { scaleLinear } from 'd3-scale';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Analysis } from '../api/queries';
 import { ms } from './format';
+import { moments, ticks, tickText } from './time';
 import { clampSpan, moveBy, zoomAt, zoomBy, type SetSpan, type Span } from './useSpan';
-
-/** Vital moments of a load, in order of time. */
-export function moments(load: Analysis): { name: string; at: number }[] {
-  const { fcp_ms, lcp_ms, dom_content_loaded_ms, load_ms } = load.metrics;
-  return [
-    { name: 'FCP', at: fcp_ms },
-    { name: 'LCP', at: lcp_ms },
-    { name: 'DCL', at: dom_content_loaded_ms },
-    { name: 'load', at: load_ms },
-  ]
-    .filter((m): m is { name: string; at: number } => m.at !== null)
-    .sort((a, b) => a.at - b.at);
-}
-
-/** The end of what there is to see, with a little room. */
-export function timeEnd(load: Analysis): number {
-  let last = 0;
-  for (const r of load.requests) last = Math.max(last, r.end_ms ?? r.start_ms);
-  for (const m of moments(load)) last = Math.max(last, m.at);
-  for (const i of load.interactions) last = Math.max(last, i.at_ms + i.duration_ms);
-  const work = load.main_thread?.long_tasks.at(-1);
-  return Math.max(last, work ? work.start_ms + work.duration_ms : 0, load.frames.at(-1)?.at_ms ?? 0, 100) * 1.03;
-}
-
-export function ticks(span: Span, width: number): number[] {
-  return scaleLinear([span.from, span.to], [0, width]).ticks(Math.max(3, Math.min(9, Math.floor(width / 70))));
-}
-
-export function tickText(at: number, span: Span): string {
-  const length = span.to - span.from;
-  if (length < 12) return `${at.toFixed(length < 4 ? 2 : 1)} ms`;
-  if (length < 1500) return `${Math.round(at).toLocaleString('en')} ms`;
-  return at === 0 ? '0 s' : `${(at / 1000).toFixed(at % 1000 ? (at % 100 ? 2 : 1) : 0)} s`;
-}
 
 /**
  * Times along the top, and flags that hang from the rule at the vital moments. Dragging over it shows
@@ -98,18 +64,14 @@ export function TimeAxis(props: { load: Analysis; span: Span; width: number; end
         </g>
       ))}
       <line x1={0} x2={width} y1={16} y2={16} stroke="var(--rule-strong)" />
+      {/* All lines first: none runs through another's flag. */}
+      {flags.map(({ name, left }) => (
+        <line key={name} x1={left} x2={left} y1={16} y2={height} stroke="var(--ink)" strokeWidth="1.2" />
+      ))}
       {flags.map((flag) => {
         const turned = flag.left > width - 36;
         return (
           <g key={flag.name} transform={`translate(${flag.left} ${18 + flag.row * 12})`}>
-            <line
-              x1={0}
-              x2={0}
-              y1={-2 - flag.row * 12}
-              y2={height - 18 - flag.row * 12}
-              stroke="var(--ink)"
-              strokeWidth="1.2"
-            />
             <rect x={turned ? -32 : 0} y={0} width={32} height={12} fill="var(--ink)" />
             <text x={turned ? -16 : 16} y={9.4} fontSize="9.5" fontWeight="600" textAnchor="middle" fill="var(--sheet)">
               {flag.name}

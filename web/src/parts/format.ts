@@ -12,10 +12,18 @@ import type {
   WorkKind,
 } from '../api/types';
 
+// Made once: making one takes longer than anything that it then does.
+const WHOLE = new Intl.NumberFormat('en', { maximumFractionDigits: 0 });
+const MONTH = new Intl.DateTimeFormat('en-GB', { month: 'short' });
+const CLOCK = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' });
+
+/** A whole number, its thousands apart. */
+export const whole = (value: number) => WHOLE.format(value);
+
 /** `840 ms` under one second, `2.31 s` from there. */
 export function ms(value: number | null | undefined): string {
   if (value === null || value === undefined) return '–';
-  return Math.abs(value) < 999.5 ? `${Math.round(value).toLocaleString('en')} ms` : `${(value / 1000).toFixed(2)} s`;
+  return Math.abs(value) < 999.5 ? `${whole(Math.round(value))} ms` : `${(value / 1000).toFixed(2)} s`;
 }
 
 /** kB and MB of 1,000. */
@@ -30,7 +38,7 @@ export function bytes(value: number | null | undefined): string {
 /** Bytes as kB without the unit, for columns that have it in their header. */
 export function kB(value: number | null | undefined): string {
   if (value === null || value === undefined) return '–';
-  return value < 9950 ? (value / 1000).toFixed(1) : Math.round(value / 1000).toLocaleString('en');
+  return value < 9950 ? (value / 1000).toFixed(1) : whole(Math.round(value / 1000));
 }
 
 export function metricText(metric: Metric, value: number): string {
@@ -161,10 +169,8 @@ export const STATES: Record<FixState, string> = { open: 'open', doing: 'doing', 
 export function day(iso: string): string {
   const date = new Date(iso);
   if (Number.isNaN(date.getTime())) return iso;
-  const month = date.toLocaleString('en-GB', { month: 'short' });
   const year = date.getFullYear() === new Date().getFullYear() ? '' : ` ${date.getFullYear()}`;
-  return `${date.getDate()} ${month}${year}, ${date.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`;
+  return `${date.getDate()} ${MONTH.format(date)}${year}, ${CLOCK.format(date)}`;
 }
 
-export const plural = (count: number, one: string, many = `${one}s`) =>
-  `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
+export const plural = (count: number, one: string, many = `${one}s`) => `${whole(count)} ${count === 1 ? one : many}`;

@@ -1,60 +1,58 @@
 import { lazy, Suspense, useCallback, useEffect, useState } from 'react';
 import { Navigate, Route, Routes, useNavigate } from 'react-router';
-import FindingsView from '../views/findings/FindingsView';
-import GlanceView from '../views/glance/GlanceView';
-import PathView from '../views/path/PathView';
 import { RecordingsView } from '../views/recordings/RecordingsView';
-import RequestsView from '../views/requests/RequestsView';
 import { HelpDialog } from './HelpDialog';
 import { LeftColumn } from './LeftColumn';
-import { RecordDialog } from './record/RecordDialog';
-import { RecordingFrame } from './RecordingFrame';
 import { TopBar } from './TopBar';
 import { useDrop } from './useDrop';
 import { Waiting } from '../parts/states';
 import { useKeys } from './keys';
 
-// What most people open later is not in the first bundle; it is fetched as soon as nothing else is to
-// be done, so that no screen shows a gap of its own.
-const LATER = {
-  document: () => import('../views/document/DocumentView'),
-  frames: () => import('../views/frames/FramesView'),
-  job: () => import('../views/job/JobView'),
-  mainThread: () => import('../views/main-thread/MainThreadView'),
-  plan: () => import('../views/plan/PlanView'),
-  weight: () => import('../views/weight/WeightView'),
+// What is opened later is not in the first bundle; it is fetched as soon as nothing else is to be done,
+// so that no screen shows a gap of its own.
+const waiting: (() => Promise<unknown>)[] = [];
+const later: typeof lazy = (load) => {
+  waiting.push(load);
+  return lazy(load);
 };
-const DocumentView = lazy(LATER.document);
-const FramesView = lazy(LATER.frames);
-const JobView = lazy(LATER.job);
-const MainThreadView = lazy(LATER.mainThread);
-const PlanView = lazy(LATER.plan);
-const WeightView = lazy(LATER.weight);
+const RecordingFrame = later(() => import('./RecordingFrame'));
+const GlanceView = later(() => import('../views/glance/GlanceView'));
+const PathView = later(() => import('../views/path/PathView'));
+const RequestsView = later(() => import('../views/requests/RequestsView'));
+const FramesView = later(() => import('../views/frames/FramesView'));
+const MainThreadView = later(() => import('../views/main-thread/MainThreadView'));
+const WeightView = later(() => import('../views/weight/WeightView'));
+const DocumentView = later(() => import('../views/document/DocumentView'));
+const FindingsView = later(() => import('../views/findings/FindingsView'));
+const PlanView = later(() => import('../views/plan/PlanView'));
+const JobView = later(() => import('../views/job/JobView'));
+const RecordDialog = later(() => import('./record/RecordDialog'));
 
 function useFetchLater() {
   useEffect(() => {
-    const timer = setTimeout(() => Object.values(LATER).forEach((load) => void load()), 300);
+    const timer = setTimeout(() => waiting.forEach((load) => void load()), 300);
     return () => clearTimeout(timer);
   }, []);
 }
 
 export function App() {
-  const [recordOpen, setRecordOpen] = useState(false);
+  // What was typed into it stays while it is closed, so it stays once it was opened.
+  const [record, setRecord] = useState<'unused' | 'open' | 'closed'>('unused');
   const [helpOpen, setHelpOpen] = useState(false);
   const navigate = useNavigate();
   useFetchLater();
-  useKeys({ r: () => setRecordOpen(true), '?': () => setHelpOpen(true) });
-  const record = useCallback(() => setRecordOpen(true), []);
+  useKeys({ r: () => setRecord('open'), '?': () => setHelpOpen(true) });
+  const onRecord = useCallback(() => setRecord('open'), []);
   const dropping = useDrop((id) => navigate(`/recordings/${id}/glance`));
   return (
     <div className="grid h-full grid-rows-[48px_minmax(0,1fr)]">
-      <TopBar onRecord={record} onHelp={() => setHelpOpen(true)} />
+      <TopBar onRecord={onRecord} onHelp={() => setHelpOpen(true)} />
       <div className="grid min-h-0 grid-cols-[188px_minmax(0,1fr)]">
         <LeftColumn />
         <Suspense fallback={<Waiting />}>
           <Routes>
             <Route index element={<Navigate to="/recordings" replace />} />
-            <Route path="recordings" element={<RecordingsView onRecord={record} />} />
+            <Route path="recordings" element={<RecordingsView onRecord={onRecord} />} />
             <Route path="recordings/:id" element={<RecordingFrame />}>
               <Route index element={<Navigate to="glance" replace />} />
               <Route path="glance" element={<GlanceView />} />
@@ -82,7 +80,11 @@ export function App() {
           </Routes>
         </Suspense>
       </div>
-      <RecordDialog open={recordOpen} onOpenChange={setRecordOpen} />
+      <Suspense>
+        {record !== 'unused' && (
+          <RecordDialog open={record === 'open'} onOpenChange={(open) => setRecord(open ? 'open' : 'closed')} />
+        )}
+      </Suspense>
       <HelpDialog open={helpOpen} onOpenChange={setHelpOpen} />
       {dropping && (
         <div className="pointer-events-none fixed inset-3 z-40 grid place-items-center border-2 border-dashed border-accent bg-paper/85">

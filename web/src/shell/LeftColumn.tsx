@@ -18,7 +18,7 @@ export function LeftColumn() {
   const match = useMatch('/recordings/:id/:section');
   const opened = useRecording(Number(match?.params.id ?? NaN), match !== null);
   // All of the site's recordings where one is open: the newest of all may be of other sites.
-  const { data: recordings } = useRecent(opened.data?.site);
+  const recordings = useRecent(opened.data?.site);
   const { data: jobs } = useJobs();
   const { data: rereading } = useRereading();
   const planned = useMatch('/sites/:site/plan');
@@ -35,7 +35,7 @@ export function LeftColumn() {
   }
   // A selection belongs to one load; another recording opens without it.
   const keep = new URLSearchParams(search);
-  for (const key of ['sel', 'load']) keep.delete(key);
+  for (const key of ['sel', 'load', 'words']) keep.delete(key);
   const tail = keep.size ? `?${keep}` : '';
   return (
     <nav

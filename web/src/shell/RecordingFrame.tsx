@@ -22,7 +22,7 @@ export const SECTIONS = [
   ['findings', 'Findings'],
 ] as const;
 
-export function RecordingFrame() {
+export default function RecordingFrame() {
   const id = Number(useParams().id);
   const recording = useRecording(id);
   if (!Number.isInteger(id)) return <Trouble error={new Error('This address names no recording.')} />;

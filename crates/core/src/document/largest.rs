@@ -4,11 +4,27 @@ use super::requests::same_address;
 use super::scan::Found;
 use super::{DocumentMark, Mark, mark};
 use crate::{Load, PaintKind};
+use serde::{Deserialize, Serialize};
+
+/// Where the largest element stands in the document's text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "code", rename_all = "snake_case")]
+pub enum LargestPlace {
+    /// There is no largest element in the load.
+    NotKnown,
+    /// Its tag begins at this byte.
+    At {
+        /// From 0.
+        byte: usize,
+    },
+    /// A script or a stylesheet brought it.
+    NotInDocument,
+}
 
 /// Marks the largest element and says where it is, or why it is not there.
-pub fn largest(load: &Load, found: &Found, base: Option<&url::Url>, marks: &mut Vec<DocumentMark>) -> String {
+pub fn largest(load: &Load, found: &Found, base: Option<&url::Url>, marks: &mut Vec<DocumentMark>) -> LargestPlace {
     let Some(candidate) = load.largest() else {
-        return "The largest element is not known.".into();
+        return LargestPlace::NotKnown;
     };
     let by_file = candidate.url.as_deref().and_then(|url| {
         found.tags.iter().find(|t| {
@@ -40,8 +56,8 @@ pub fn largest(load: &Load, found: &Found, base: Option<&url::Url>, marks: &mut 
     match tag {
         Some(tag) => {
             marks.push(mark(tag.at, Mark::Largest));
-            format!("The largest element begins at byte {} of the document.", tag.at)
+            LargestPlace::At { byte: tag.at }
         }
-        None => "The largest element does not stand in the document: a script or a stylesheet brought it.".into(),
+        None => LargestPlace::NotInDocument,
     }
 }

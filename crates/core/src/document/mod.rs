@@ -8,8 +8,10 @@ mod rows;
 mod scan;
 
 pub use first_round::FIRST_ROUND;
+pub use largest::LargestPlace;
 
-use crate::{Bytes, Load, Millis, RequestId};
+use crate::words::{largest_place, note_sentence};
+use crate::{Bytes, Load, Millis, Note, RequestId};
 use first_round::{first_round, share};
 use largest::largest;
 use requests::{from_document, inline_run, same_address, stop_for};
@@ -80,10 +82,10 @@ pub struct Share {
     pub packed: Bytes,
 }
 
-/// The document, read.
+/// The document, read: with facts, or as it is handed out, with words.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
-pub struct DocumentView {
+#[ts(export_to = "types.ts", rename = "DocumentView", concrete(P = String, N = String))]
+pub struct DocumentView<P = LargestPlace, N = Note> {
     /// Its address.
     pub url: String,
     /// The whole of it.
@@ -101,9 +103,31 @@ pub struct DocumentView {
     /// The text.
     pub rows: Vec<DocumentRow>,
     /// Where the largest element is, or why it is not in the text.
-    pub largest: String,
+    pub largest: P,
     /// What was left out or could not be read.
-    pub notes: Vec<String>,
+    pub notes: Vec<N>,
+}
+
+/// The document as it is handed out.
+pub type SaidDocument = DocumentView<String, String>;
+
+impl DocumentView {
+    /// With words.
+    #[must_use]
+    pub fn said(self) -> SaidDocument {
+        DocumentView {
+            largest: largest_place(self.largest),
+            notes: self.notes.iter().map(note_sentence).collect(),
+            url: self.url,
+            whole: self.whole,
+            transferred: self.transferred,
+            encoding: self.encoding,
+            inline_style: self.inline_style,
+            inline_script: self.inline_script,
+            marks: self.marks,
+            rows: self.rows,
+        }
+    }
 }
 
 /// Reads a load's document; `None` where its body was not kept.
@@ -114,7 +138,7 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
     let found = match scan(body) {
         Ok(found) => found,
         Err(why) => {
-            notes.push(format!("The markup could not be read to its end: {why}."));
+            notes.push(Note::MarkupUnread { why });
             Found::default()
         }
     };
@@ -168,7 +192,7 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
     let mut style = all(&found.styles);
     found.attributes.iter().for_each(|a| style.extend(a.bytes()));
     if body.len() > MOST_SHOWN {
-        notes.push(format!("Only the first {} of the text are shown.", Bytes(MOST_SHOWN as u64).text()));
+        notes.push(Note::TextCut { shown: Bytes(MOST_SHOWN as u64) });
     }
     Some(DocumentView {
         url: document.url.to_string(),
@@ -264,7 +288,7 @@ mod tests {
             view.marks.iter().any(|m| m.mark == Mark::Largest && m.at as usize == PAGE.find("<img").expect("there"))
         );
         load.lcp_candidates.push(candidate("http://a.test/other.jpg"));
-        assert!(document_view(&load, PAGE.as_bytes()).expect("a document").largest.contains("does not stand"));
+        assert!(document_view(&load, PAGE.as_bytes()).expect("a document").largest == LargestPlace::NotInDocument);
     }
 
     #[test]

@@ -4,18 +4,20 @@
 mod edit;
 mod finding;
 mod leg;
+mod note;
 mod return_visit;
 
 pub use edit::{SaidEdit, edit_title};
 pub use finding::{SaidEvidence, SaidFinding, finding_title, finding_why, say_finding};
 pub use leg::{SaidLeg, leg_sentence, leg_title, say_leg};
+pub use note::{SaidMissing, lack_sentence, largest_place, note_sentence, say_missing};
 pub use return_visit::return_reason;
 
 use crate::Owner;
 
 /// A count with its noun.
-fn counted(count: u32, one: &str, more: &str) -> String {
-    format!("{count} {}", if count == 1 { one } else { more })
+fn counted<N: std::fmt::Display + PartialEq + From<u8>>(count: N, one: &str, more: &str) -> String {
+    format!("{count} {}", if count == N::from(1) { one } else { more })
 }
 
 /// An owner as a sentence names it.

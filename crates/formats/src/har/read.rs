@@ -2,12 +2,13 @@
 
 use super::dates::{epoch_ms, rfc3339};
 use crate::assemble::{HarPage, RawLoad};
+use crate::figures::figure;
 use crate::initiator;
 use crate::renumber::renumber;
 use crate::{BodyMap, FormatError, body_hash, redact};
 use base64::Engine;
 use phainon_core::{
-    BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId, ResourceKind,
+    BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Note, Request, RequestId, ResourceKind,
 };
 use serde_json::Value;
 
@@ -44,8 +45,9 @@ pub fn read(text: &[u8], name: &str) -> Result<(Vec<RawLoad>, BodyMap), FormatEr
         return Err(FormatError::TooLarge { name: name.to_owned(), limit: format!("{MAX_ENTRIES} entries") });
     }
     let mut notes = Vec::new();
-    if let Some(why) = undecodable(&text) {
-        notes.push(why);
+    let places = text.matches('\u{fffd}').count();
+    if places > 0 {
+        notes.push(Note::HarNotUtf8 { places });
     }
     let pages: Vec<&Value> = log.get("pages").and_then(Value::as_array).map(|p| p.iter().collect()).unwrap_or_default();
     let browser = log.get("browser").and_then(|b| {
@@ -71,7 +73,7 @@ pub fn read(text: &[u8], name: &str) -> Result<(Vec<RawLoad>, BodyMap), FormatEr
     for (place, entries) in by_page.iter().enumerate().filter(|(_, e)| !e.is_empty()) {
         let mut notes = notes.clone();
         if filled > 1 {
-            notes.push(format!("The file holds {filled} pages; this is number {}.", loads.len() + 1));
+            notes.push(Note::PageOf { number: loads.len() + 1, of: filled });
         }
         if let Some((requests, mut har_page)) = read_page(pages.get(place).copied(), entries, notes, &mut bodies) {
             har_page.browser.clone_from(&browser);
@@ -93,7 +95,7 @@ pub fn read(text: &[u8], name: &str) -> Result<(Vec<RawLoad>, BodyMap), FormatEr
 fn read_page(
     page: Option<&Value>,
     entries: &[&Value],
-    mut notes: Vec<String>,
+    mut notes: Vec<Note>,
     bodies: &mut BodyMap,
 ) -> Option<(Vec<Request>, HarPage)> {
     let mut requests = Vec::new();
@@ -124,16 +126,16 @@ fn read_page(
         return None;
     }
     if passed_over > 0 {
-        notes.push(format!("{passed_over} entries without a usable request were passed over."));
+        notes.push(Note::EntriesPassedOver { count: passed_over });
     }
     if undated > 0 {
-        notes.push(format!("{undated} entries have no readable date; they are shown at the start."));
+        notes.push(Note::EntriesUndated { count: undated });
     }
     link_redirects(&mut requests);
     let timing = |key: &str| {
         page.and_then(|p| p.get("pageTimings"))
             .and_then(|t| t.get(key))
-            .and_then(Value::as_f64)
+            .and_then(figure)
             .filter(|v| *v >= 0.0)
             .map(Millis)
     };
@@ -146,12 +148,6 @@ fn read_page(
         notes,
     };
     Some((requests, har_page))
-}
-
-fn undecodable(text: &str) -> Option<String> {
-    let count = text.matches('\u{fffd}').count();
-    (count > 0)
-        .then(|| format!("{count} places in the file are not valid UTF-8; they are shown as a replacement sign."))
 }
 
 fn kind_of(value: &Value) -> &'static str {
@@ -185,7 +181,7 @@ fn headers(of: Option<&Value>) -> Vec<Header> {
 }
 
 fn size(value: Option<&Value>) -> Option<Bytes> {
-    let number = value?.as_f64()?;
+    let number = figure(value?)?;
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
     (0.0..1e15).contains(&number).then_some(Bytes(number as u64))
 }
@@ -293,11 +289,9 @@ fn kind(entry: &Value, mime: &str, url: &str) -> ResourceKind {
 /// HAR's `timings`: −1 or missing is "does not apply"; `ssl` lies inside `connect`.
 fn phases(request: &mut Request, entry: &Value) {
     let timings = entry.get("timings");
-    let part = |key: &str| {
-        timings.and_then(|t| t.get(key)).and_then(Value::as_f64).filter(|v| v.is_finite() && *v >= 0.0 && *v < 1e9)
-    };
+    let part = |key: &str| timings.and_then(|t| t.get(key)).and_then(figure).filter(|v| *v >= 0.0 && *v < 1e9);
     let any = ["blocked", "dns", "connect", "send", "wait", "receive"].iter().any(|k| part(k).is_some());
-    let time = entry.get("time").and_then(Value::as_f64).filter(|v| v.is_finite() && *v >= 0.0 && *v < 1e9);
+    let time = entry.get("time").and_then(figure).filter(|v| *v >= 0.0 && *v < 1e9);
     if !any {
         request.end = time.map(|t| request.start + Millis(t));
         return;

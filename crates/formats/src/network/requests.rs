@@ -1,6 +1,7 @@
 //! From the network's events to requests.
 
 use super::NetworkLog;
+use crate::figures::figure;
 use crate::{initiator, trace};
 use phainon_core::{
     BodyPart, BodyRef, Bytes, CacheSource, Header, Initiator, InitiatorKind, Millis, Request, RequestId, ResourceKind,
@@ -130,7 +131,7 @@ impl Reader {
                 let Some(hop) = self.last(id) else { return };
                 hop.received = hop.received.saturating_add(params["dataLength"].as_u64().unwrap_or(0));
                 let packed = params["encodedDataLength"].as_u64().unwrap_or(0);
-                if let Some(at) = params["timestamp"].as_f64() {
+                if let Some(at) = figure(&params["timestamp"]) {
                     hop.parts.push((at, packed));
                 }
             }
@@ -146,7 +147,7 @@ impl Reader {
             }
             "Network.loadingFinished" => {
                 let Some(hop) = self.last(id) else { return };
-                hop.finished = params["timestamp"].as_f64();
+                hop.finished = figure(&params["timestamp"]);
                 hop.request.transferred = whole(&params["encodedDataLength"]).map(Bytes);
                 // A body that went straight into a blob passes by uncounted: its size is not known from here.
                 let uncounted = hop.received == 0 && hop.fetched && !has_no_body(&hop.request);
@@ -154,7 +155,7 @@ impl Reader {
             }
             "Network.loadingFailed" => {
                 let Some(hop) = self.last(id) else { return };
-                hop.finished = params["timestamp"].as_f64();
+                hop.finished = figure(&params["timestamp"]);
                 let why = params["blockedReason"].as_str().or(params["errorText"].as_str()).filter(|w| !w.is_empty());
                 hop.request.failed = Some(why.unwrap_or("the browser gave no reason").to_owned());
             }
@@ -163,9 +164,9 @@ impl Reader {
     }
 
     fn will_be_sent(&mut self, id: &str, params: &Value) {
-        let at = params["timestamp"].as_f64().unwrap_or(0.0);
+        let at = figure(&params["timestamp"]).unwrap_or(0.0);
         if self.wall_offset.is_none()
-            && let Some(wall) = params["wallTime"].as_f64()
+            && let Some(wall) = figure(&params["wallTime"])
         {
             self.wall_offset = Some(wall - at);
         }
@@ -207,7 +208,7 @@ impl Reader {
     fn socket(&mut self, id: &str, params: &Value) {
         let Some(url) = self.sockets.remove(id) else { return };
         let request = Request::new(0, &url, ResourceKind::Data);
-        self.add(id, new_hop(request, params["timestamp"].as_f64().unwrap_or(0.0)));
+        self.add(id, new_hop(request, figure(&params["timestamp"]).unwrap_or(0.0)));
     }
 
     fn add(&mut self, id: &str, hop: Hop) {
@@ -333,8 +334,8 @@ fn has_no_body(request: &Request) -> bool {
 
 /// When the headers of the final answer were there, where others came before it.
 fn final_headers(timing: &Value, start_us: f64) -> Option<Millis> {
-    let base = timing["requestTime"].as_f64().filter(|t| *t > 0.0)?;
-    let end = timing["receiveHeadersEnd"].as_f64().filter(|t| *t >= 0.0)?;
+    let base = figure(&timing["requestTime"]).filter(|t| *t > 0.0)?;
+    let end = figure(&timing["receiveHeadersEnd"]).filter(|t| *t >= 0.0)?;
     Some(Millis(base * 1000.0 - start_us / 1000.0 + end))
 }
 
@@ -352,7 +353,7 @@ fn response(hop: &mut Hop, response: &Value) {
         request.cache = Some(CacheSource::ServiceWorker);
     }
     hop.timing = response["timing"].clone();
-    hop.answered_wall_s = response["responseTime"].as_f64().filter(|t| *t > 0.0).map(|t| t / 1000.0);
+    hop.answered_wall_s = figure(&response["responseTime"]).filter(|t| *t > 0.0).map(|t| t / 1000.0);
 }
 
 /// The browser counts only the headers of a worker's script, and tells no phases of it.

@@ -1,9 +1,9 @@
 //! One trace event, read leniently: everything but the name may be missing or of another type than
 //! it should be. The arguments stay text; only those of the few kinds that matter are looked into.
-//! The reader goes down a level of the stack for each level of the file, so [`too_deep`] looks first.
 
+use crate::figures::possible;
 use serde::Deserialize;
-use serde::de::{self, DeserializeSeed, Deserializer, Error as _, MapAccess, SeqAccess, Visitor};
+use serde::de::{Deserializer, MapAccess, SeqAccess, Visitor};
 use serde_json::Value;
 use sonic_rs::{JsonValueTrait, LazyValue};
 use std::borrow::Cow;
@@ -78,15 +78,15 @@ impl<'de> Deserialize<'de> for Member<'de> {
                 f.write_str("a text or a number")
             }
             fn visit_f64<E>(self, v: f64) -> Result<Self::Value, E> {
-                Ok(Member { text: None, number: if v.is_finite() { v } else { 0.0 } })
+                Ok(Member { text: None, number: possible(v).unwrap_or(0.0) })
             }
             #[allow(clippy::cast_precision_loss)]
             fn visit_u64<E>(self, v: u64) -> Result<Self::Value, E> {
-                Ok(Member { text: None, number: v as f64 })
+                Ok(Member { text: None, number: possible(v as f64).unwrap_or(0.0) })
             }
             #[allow(clippy::cast_precision_loss)]
             fn visit_i64<E>(self, v: i64) -> Result<Self::Value, E> {
-                Ok(Member { text: None, number: v as f64 })
+                Ok(Member { text: None, number: possible(v as f64).unwrap_or(0.0) })
             }
             fn visit_borrowed_str<E>(self, v: &'de str) -> Result<Self::Value, E> {
                 Ok(Member { number: number_in(v), text: Some(Cow::Borrowed(v)) })
@@ -115,7 +115,7 @@ impl<'de> Deserialize<'de> for Member<'de> {
 
 /// A number written as text: decimal, or `0x…` as ids are.
 fn number_in(text: &str) -> f64 {
-    text.trim().parse().ok().filter(|v: &f64| v.is_finite()).unwrap_or(0.0)
+    text.trim().parse().ok().and_then(possible).unwrap_or(0.0)
 }
 
 /// An id: a number, a text such as `0x3f`, or any other text, told apart by a hash.
@@ -228,130 +228,5 @@ impl<'de> Deserialize<'de> for Event<'de> {
             }
         }
         deserializer.deserialize_map(Members)
-    }
-}
-
-/// Traces nest some ten levels deep.
-const DEEPEST: usize = 500;
-
-/// Bytes that open, close or quote; the scan runs over all others.
-const STRUCTURE: [bool; 256] = {
-    let mut table = [false; 256];
-    let mut marks: &[u8] = b"\"[{]}";
-    while let [mark, rest @ ..] = marks {
-        table[*mark as usize] = true;
-        marks = rest;
-    }
-    table
-};
-
-/// The line on which a text nests deeper than anything that is a trace, if there is one.
-pub(super) fn too_deep(text: &[u8]) -> Option<usize> {
-    let mut depth = 0usize;
-    let mut at = 0;
-    loop {
-        at += text.get(at..)?.iter().position(|byte| STRUCTURE[usize::from(*byte)])? + 1;
-        match text[at - 1] {
-            b'"' => at = after_string(text, at)?,
-            b'[' | b'{' => {
-                depth += 1;
-                if depth > DEEPEST {
-                    return Some(1 + memchr::memchr_iter(b'\n', &text[..at]).count());
-                }
-            }
-            _ => depth = depth.saturating_sub(1),
-        }
-    }
-}
-
-/// Where the string that was opened just before `at` has ended; what stands behind a backslash does
-/// not end it. Most are so short that looking at each byte is faster than beginning a wide search.
-fn after_string(text: &[u8], mut at: usize) -> Option<usize> {
-    loop {
-        let rest = text.get(at..)?;
-        let ends = |byte: &u8| matches!(byte, b'"' | b'\\');
-        let near = rest.iter().take(24).position(ends);
-        let next = near.or_else(|| Some(24 + memchr::memchr2(b'"', b'\\', rest.get(24..)?)?))?;
-        at += next + 1;
-        if rest[next] == b'"' {
-            return Some(at);
-        }
-        at += 1;
-    }
-}
-
-/// More events than this are not read.
-const MAX_EVENTS: usize = 20_000_000;
-
-/// A list of events, added to what is there; those before a mistake stay.
-struct List<'e, 'a>(&'e mut Vec<Event<'a>>);
-
-impl<'a> DeserializeSeed<'a> for List<'_, 'a> {
-    type Value = ();
-    fn deserialize<D: Deserializer<'a>>(self, deserializer: D) -> Result<(), D::Error> {
-        deserializer.deserialize_seq(self)
-    }
-}
-
-impl<'a> Visitor<'a> for List<'_, 'a> {
-    type Value = ();
-    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("a list of trace events")
-    }
-    fn visit_seq<A: SeqAccess<'a>>(self, mut seq: A) -> Result<(), A::Error> {
-        while let Some(event) = seq.next_element::<Event<'a>>()? {
-            if self.0.len() >= MAX_EVENTS {
-                return Err(A::Error::custom(format!("more than {MAX_EVENTS} events")));
-            }
-            self.0.push(event);
-        }
-        Ok(())
-    }
-}
-
-/// A whole trace: a list of events, or an object that holds one.
-pub(super) struct Whole<'e, 'a>(pub &'e mut Vec<Event<'a>>);
-
-impl<'a> Visitor<'a> for Whole<'_, 'a> {
-    type Value = ();
-    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("a trace: a list of events, or an object with `traceEvents`")
-    }
-    fn visit_seq<A: SeqAccess<'a>>(self, seq: A) -> Result<(), A::Error> {
-        List(self.0).visit_seq(seq)
-    }
-    fn visit_map<A: MapAccess<'a>>(self, mut map: A) -> Result<(), A::Error> {
-        let mut seen = false;
-        while let Some(key) = map.next_key::<Cow<'a, str>>()? {
-            if key == "traceEvents" {
-                map.next_value_seed(List(self.0))?;
-                seen = true;
-            } else {
-                map.next_value::<LazyValue<'a>>()?;
-            }
-        }
-        if seen { Ok(()) } else { Err(de::Error::missing_field("traceEvents")) }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn depth_is_that_outside_of_strings() {
-        let deep = |text: &str| too_deep(text.as_bytes());
-        let nested = |n: usize| "[".repeat(n) + &"]".repeat(n);
-        assert_eq!(deep(&nested(DEEPEST)), None);
-        assert_eq!(deep(&nested(DEEPEST + 1)), Some(1));
-        assert_eq!(deep(&format!("[\n\n{{\"a\":{}}}]", nested(DEEPEST))), Some(3), "the line is named");
-        let opens = "[{".repeat(DEEPEST);
-        assert_eq!(deep(&format!("[\"{opens}\"]")), None, "brackets in a string are text");
-        assert_eq!(deep(&format!("[\"\\\"{opens}\\\\\",\"x\"]")), None, "an escaped quote does not end it");
-        assert_eq!(deep(&format!("[\"\\\\\",{opens}")), Some(1), "an escaped backslash does not hide its end");
-        assert_eq!(deep("[\"cut off in a string"), None);
-        assert_eq!(deep(&"]".repeat(9)), None);
-        // Many lists beside each other are not deep.
-        assert_eq!(deep(&format!("[{}]", nested(3).repeat(DEEPEST))), None);
     }
 }

@@ -1,29 +1,35 @@
 //! Trace-event JSON: from events to what they say of one page load.
 //!
-//! Events are read one after the other with their `args` left as text; only the arguments of the
-//! few kinds that matter are parsed. A trace that was cut off keeps the events before the cut.
+//! Events are read one after the other from a stream, with their `args` left as text; only the
+//! arguments of the few kinds that matter are parsed. A trace that was cut off keeps the events before
+//! the cut.
 
 use crate::FormatError;
+use crate::figures::figure;
 use crate::renumber::renumber;
-use event::{Event, Thread, Whole};
+use event::{Event, Thread};
+use memchr::memmem;
 use phainon_core::profile::Profile;
 use phainon_core::{
-    EventTiming, Forced, LayoutShift, LcpCandidate, Millis, Missing, Moved, PageChange, PaintKind, Rect, Request,
-    RequestId, Subject, TimerInstall, UserTiming, Work,
+    EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Moved, Note, PageChange, PaintKind, Rect,
+    Request, RequestId, Subject, TimerInstall, UserTiming, Work,
 };
 use samples::Samples;
-use serde::de::Deserializer as _;
 use serde_json::Value;
-use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
+use std::io::Read;
 use std::sync::Arc;
+use stream::{Ended, each_event};
 
 mod event;
 mod network;
 mod samples;
+mod stream;
+mod text;
 mod work;
 
 pub use network::{kind_of, name_style_initiators, timing};
+pub use text::{TraceText, TraceWriter};
 
 /// What a trace says of one page load.
 #[derive(Debug, Default)]
@@ -56,25 +62,8 @@ pub struct TraceFacts {
     pub user_timings: Vec<UserTiming>,
     /// The profiler's samples of the main thread.
     pub profile: Option<Profile>,
-    pub notes: Vec<String>,
+    pub notes: Vec<Note>,
     pub missing: Vec<Missing>,
-}
-
-/// Reads the events; those before a cut are kept, and the cut is noted.
-fn events<'a>(text: &'a str, name: &str, notes: &mut Vec<String>) -> Result<Vec<Event<'a>>, FormatError> {
-    let mut found = Vec::new();
-    let mut deserializer = sonic_rs::Deserializer::from_str(text);
-    if let Err(error) = (&mut deserializer).deserialize_any(Whole(&mut found)) {
-        if !error.is_eof() || found.is_empty() {
-            return Err(FormatError::of_events(name, &error));
-        }
-        notes.push(format!(
-            "The trace is cut off at line {}; the {} events before that are shown.",
-            error.line(),
-            found.len()
-        ));
-    }
-    Ok(found)
 }
 
 struct Navigation {
@@ -94,30 +83,100 @@ pub struct Wanted<'a> {
     pub frame: Option<&'a str>,
 }
 
-/// Reads a trace. Of several navigations the last that painted is taken, else the last: of those in
-/// the frame that is wanted and to the address that is wanted, where there are such.
-pub fn read(bytes: &[u8], name: &str, wanted: Wanted<'_>) -> Result<TraceFacts, FormatError> {
-    let text = String::from_utf8_lossy(bytes);
+/// What has to be known of a trace before its events can be read.
+#[derive(Default)]
+struct Survey {
+    navigations: Vec<Navigation>,
+    /// Ids of the navigations that painted.
+    painted: HashSet<String>,
+    /// Threads that are a renderer's main one.
+    mains: Vec<Thread>,
+    ended: Ended,
+}
+
+/// Marks of the events that a survey needs.
+const SURVEYED: [&str; 3] = ["navigationStart", "firstContentfulPaint", "CrRendererMain"];
+
+impl Survey {
+    fn of(text: &TraceText, name: &str) -> Result<Self, FormatError> {
+        let finders = SURVEYED.map(memmem::Finder::new);
+        let wanted = |json: &[u8]| finders.iter().any(|f| f.find(json).is_some());
+        let mut survey = Self::default();
+        survey.ended = each_event(opened(text, name)?, name, wanted, |event| survey.take(event))?;
+        Ok(survey)
+    }
+
+    fn take(&mut self, event: &Event<'_>) {
+        match &*event.name {
+            "navigationStart" => {
+                let args = event.args();
+                let data = &args["data"];
+                let url = data["documentLoaderURL"].as_str().unwrap_or("");
+                let main =
+                    data["isOutermostMainFrame"].as_bool().or(data["isLoadingMainFrame"].as_bool()).unwrap_or(true);
+                if main && (url.starts_with("http://") || url.starts_with("https://") || url.starts_with("file://")) {
+                    self.navigations.push(Navigation {
+                        ts: event.ts,
+                        id: data["navigationId"].as_str().unwrap_or("").to_owned(),
+                        frame: args["frame"].as_str().unwrap_or("").to_owned(),
+                        url: url.to_owned(),
+                        thread: event.thread(),
+                    });
+                }
+            }
+            "firstContentfulPaint" => {
+                self.painted.extend(event.args()["data"]["navigationId"].as_str().map(str::to_owned));
+            }
+            "thread_name" if event.ph == b'M' && event.args()["name"].as_str() == Some("CrRendererMain") => {
+                self.mains.push(event.thread());
+            }
+            _ => {}
+        }
+    }
+
+    /// Of several navigations the last that painted, else the last: of those in the frame that is
+    /// wanted and to the address that is wanted, where there are such.
+    fn navigation(&mut self, wanted: Wanted<'_>) -> Option<Navigation> {
+        let found = &mut self.navigations;
+        if found.iter().any(|n| wanted.frame == Some(n.frame.as_str())) {
+            found.retain(|n| wanted.frame == Some(n.frame.as_str()));
+        }
+        let place = found
+            .iter()
+            .rposition(|n| wanted.url == Some(n.url.as_str()) && self.painted.contains(&n.id))
+            .or_else(|| found.iter().rposition(|n| self.painted.contains(&n.id)))
+            .or_else(|| found.len().checked_sub(1))?;
+        Some(found.swap_remove(place))
+    }
+
+    /// The renderer's main thread: the one so named in the process that navigated, else the thread
+    /// that announced the navigation.
+    fn main_thread(&self, navigation: Thread) -> Thread {
+        self.mains.iter().copied().find(|thread| thread.0 == navigation.0).unwrap_or(navigation)
+    }
+}
+
+fn opened(text: &TraceText, name: &str) -> Result<impl Read, FormatError> {
+    text.reader().map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })
+}
+
+/// Reads a trace, in two passes: which navigation and which thread it is about is known at its end only.
+pub fn read(text: &TraceText, name: &str, wanted: Wanted<'_>) -> Result<TraceFacts, FormatError> {
     let mut facts = TraceFacts::default();
-    if let Cow::Owned(_) = text {
-        facts
-            .notes
-            .push("The trace holds bytes that are not valid UTF-8; they are shown as a replacement sign.".into());
+    let mut survey = Survey::of(text, name)?;
+    let events = survey.ended.events;
+    if let Some(line) = survey.ended.cut_off {
+        facts.notes.push(Note::TraceCutOff { line, events });
     }
-    if let Some(line) = event::too_deep(text.as_bytes()) {
-        return Err(FormatError::TooDeep { name: name.to_owned(), line });
-    }
-    let events = events(&text, name, &mut facts.notes)?;
-    let Some(navigation) = navigation(&events, wanted) else {
+    let Some(navigation) = survey.navigation(wanted) else {
         return Err(FormatError::Nothing {
             name: name.to_owned(),
             why: format!(
-                "none of its {} trace events is the start of a page's navigation (`navigationStart` with a URL)",
-                events.len()
+                "none of its {events} trace events is the start of a page's navigation (`navigationStart` with a URL)"
             ),
         });
     };
-    let main = main_thread_of(&events, navigation.thread);
+    let main = survey.main_thread(navigation.thread);
     facts.url.clone_from(&navigation.url);
     facts.navigation_start_us = navigation.ts;
     let at = |ts: f64| Millis(((ts - navigation.ts) / 1000.0).max(0.0));
@@ -135,80 +194,39 @@ pub fn read(bytes: &[u8], name: &str, wanted: Wanted<'_>) -> Result<TraceFacts, 
         measures: HashMap::new(),
         samples: Samples::default(),
     };
-    for event in &events {
-        reader.event(event, main, &at);
-    }
+    let mut last = navigation.ts;
+    let ended = each_event(
+        opened(text, name)?,
+        name,
+        |_| true,
+        |event| {
+            reader.event(event, main, &at);
+            if event.thread() == main {
+                last = last.max(event.ts + event.dur);
+            }
+        },
+    )?;
     let samples = std::mem::take(&mut reader.samples);
     reader.finish(&at);
     let (profile, unread) = samples.finish(main);
     facts.profile = profile;
+    facts.end = at(last);
+    if ended.not_utf8 {
+        facts.notes.insert(0, Note::TraceNotUtf8);
+    }
     if unread > 0 {
-        facts.notes.push(format!("{unread} chunks of the profiler's samples could not be read and were passed over."));
+        facts.notes.push(Note::SamplesUnread { chunks: unread });
     }
     if facts.profile.is_none() {
-        facts.missing.push(Missing {
-            subject: Subject::Samples,
-            why: "The trace holds no samples of the main thread, so time by function is not known: it lacks the category `disabled-by-default-v8.cpu_profiler`.".into(),
-        });
+        facts.missing.push(Missing { subject: Subject::Samples, lack: Lack::NoSamples });
     }
-    let last = events.iter().filter(|e| e.thread() == main).map(|e| e.ts + e.dur).fold(navigation.ts, f64::max);
-    facts.end = at(last);
     if facts.work.is_empty() {
-        facts.missing.push(Missing {
-            subject: Subject::MainThread,
-            why: "The trace holds no main-thread tasks of this page.".into(),
-        });
+        facts.missing.push(Missing { subject: Subject::MainThread, lack: Lack::NoTasks });
     }
     if facts.fcp.is_none() && facts.lcp_candidates.is_empty() {
-        facts.missing.push(Missing {
-            subject: Subject::Paints,
-            why: "The trace holds no contentful paint of this page: it showed nothing, or the trace lacks the category `loading`.".into(),
-        });
+        facts.missing.push(Missing { subject: Subject::Paints, lack: Lack::NoPaint });
     }
     Ok(facts)
-}
-
-fn navigation(events: &[Event<'_>], wanted: Wanted<'_>) -> Option<Navigation> {
-    let mut found: Vec<Navigation> = Vec::new();
-    for event in events.iter().filter(|e| e.name == "navigationStart") {
-        let args = event.args();
-        let data = &args["data"];
-        let url = data["documentLoaderURL"].as_str().unwrap_or("");
-        let main = data["isOutermostMainFrame"].as_bool().or(data["isLoadingMainFrame"].as_bool()).unwrap_or(true);
-        if main && (url.starts_with("http://") || url.starts_with("https://") || url.starts_with("file://")) {
-            found.push(Navigation {
-                ts: event.ts,
-                id: data["navigationId"].as_str().unwrap_or("").to_owned(),
-                frame: args["frame"].as_str().unwrap_or("").to_owned(),
-                url: url.to_owned(),
-                thread: event.thread(),
-            });
-        }
-    }
-    if found.iter().any(|n| wanted.frame == Some(n.frame.as_str())) {
-        found.retain(|n| wanted.frame == Some(n.frame.as_str()));
-    }
-    let painted: HashSet<String> = events
-        .iter()
-        .filter(|e| e.name == "firstContentfulPaint")
-        .filter_map(|e| e.args()["data"]["navigationId"].as_str().map(str::to_owned))
-        .collect();
-    let place = found
-        .iter()
-        .rposition(|n| wanted.url == Some(n.url.as_str()) && painted.contains(&n.id))
-        .or_else(|| found.iter().rposition(|n| painted.contains(&n.id)))
-        .or_else(|| found.len().checked_sub(1))?;
-    Some(found.swap_remove(place))
-}
-
-/// The renderer's main thread: the one so named in the process that navigated, else the thread that
-/// announced the navigation.
-fn main_thread_of(events: &[Event<'_>], navigation: Thread) -> Thread {
-    events
-        .iter()
-        .filter(|e| e.ph == b'M' && e.name == "thread_name" && e.thread().0 == navigation.0)
-        .find(|e| e.args()["name"].as_str() == Some("CrRendererMain"))
-        .map_or(navigation, Event::thread)
 }
 
 /// A piece of work before nesting.
@@ -296,7 +314,7 @@ impl Reader<'_> {
                 let args = event.args();
                 let data = &args["data"];
                 if let Some(timer) = data["timerId"].as_i64() {
-                    let timeout = Millis(data["timeout"].as_f64().unwrap_or(0.0));
+                    let timeout = Millis(figure(&data["timeout"]).unwrap_or(0.0));
                     let by = self.place_of(&data["stackTrace"][0]);
                     self.facts.timers.push(TimerInstall { timer, at: at(event.ts), timeout, by });
                 }
@@ -343,7 +361,7 @@ impl Reader<'_> {
     fn input(&mut self, event: &Event<'_>) {
         let args = event.args();
         let data = &args["data"];
-        let time = |key: &str| data[key].as_f64().filter(|t| t.is_finite() && (0.0..1e9).contains(t));
+        let time = |key: &str| figure(&data[key]).filter(|t| (0.0..1e9).contains(t));
         let kind = data["type"].as_str().unwrap_or("").to_owned();
         // Input in an inner frame does not end the main frame's search for its largest paint.
         let ours = data["frame"].as_str().is_none_or(|f| f == self.navigation.frame);
@@ -400,7 +418,7 @@ impl Reader<'_> {
         self.facts.lcp_candidates.push(LcpCandidate {
             at: at(event.ts),
             kind: if data["type"].as_str() == Some("image") { PaintKind::Image } else { PaintKind::Text },
-            size: data["size"].as_f64().unwrap_or(0.0),
+            size: figure(&data["size"]).unwrap_or(0.0),
             node: data["nodeId"].as_i64(),
             url: data["url"].as_str().filter(|u| !u.is_empty()).map(str::to_owned),
             tag: tag.map(str::to_ascii_lowercase),
@@ -415,7 +433,7 @@ impl Reader<'_> {
         let data = &args["data"];
         let node = data["DOMNodeId"].as_i64().or(data["nodeId"].as_i64());
         if let (Some(node), Some(url)) = (node, data["imageUrl"].as_str()) {
-            let side = |key: &str| data[key].as_f64();
+            let side = |key: &str| figure(&data[key]);
             let rect = match (side("frame_x"), side("frame_y"), side("frame_width"), side("frame_height")) {
                 (Some(x), Some(y), Some(width), Some(height)) => Some(Rect { x, y, width, height }),
                 _ => None,
@@ -435,10 +453,10 @@ impl Reader<'_> {
         if !(inner || ours && event.thread().0 == main.0) {
             return;
         }
-        let score = data[if inner { "weighted_score_delta" } else { "score" }].as_f64();
+        let score = figure(&data[if inner { "weighted_score_delta" } else { "score" }]);
         let Some(score) = score.filter(|s| s.is_finite() && *s > 0.0) else { return };
         let rect = |value: &Value| {
-            let side = |i: usize| value.get(i).and_then(Value::as_f64).unwrap_or(0.0);
+            let side = |i: usize| value.get(i).and_then(figure).unwrap_or(0.0);
             Rect { x: side(0), y: side(1), width: side(2), height: side(3) }
         };
         let moved = data["impacted_nodes"]

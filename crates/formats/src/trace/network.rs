@@ -2,6 +2,7 @@
 
 use super::Reader;
 use super::event::Event;
+use crate::figures::figure;
 use crate::initiator;
 use phainon_core::{Bytes, CacheSource, Header, InitiatorKind, Millis, RenderBlocking, Request, ResourceKind};
 use serde_json::Value;
@@ -72,7 +73,7 @@ impl Reader<'_> {
             }
             "ResourceFinish" => {
                 let Some(request) = seen.request.as_mut() else { return };
-                let finished = data["finishTime"].as_f64().filter(|t| *t > 0.0).map_or(event.ts, |t| t * 1e6);
+                let finished = figure(&data["finishTime"]).filter(|t| *t > 0.0).map_or(event.ts, |t| t * 1e6);
                 request.end = Some(at(finished).max(request.start));
                 request.transferred = data["encodedDataLength"].as_u64().map(Bytes);
                 request.unpacked = data["decodedBodyLength"].as_u64().map(Bytes);
@@ -108,17 +109,15 @@ pub fn kind_of(resource_type: &str, url: &str) -> ResourceKind {
 /// Sets a request's phases from a `timing` object: milliseconds after `requestTime`, itself seconds
 /// of the browser's monotonic clock; −1 where a phase does not apply.
 pub fn timing(request: &mut Request, timing: &Value, navigation_start_us: f64) {
-    let Some(base) = timing["requestTime"].as_f64().filter(|t| *t > 0.0) else { return };
+    let Some(base) = figure(&timing["requestTime"]).filter(|t| *t > 0.0) else { return };
     let base = base * 1000.0 - navigation_start_us / 1000.0;
     // The renderer hears of a navigation's request late; the network knew it earlier.
     request.start = request.start.min(Millis(base.max(0.0)));
-    let part = |key: &str| {
-        timing[key].as_f64().filter(|v| *v >= 0.0 && v.is_finite()).map(|v| Millis(base + v).max(request.start))
-    };
+    let part = |key: &str| figure(&timing[key]).filter(|v| *v >= 0.0).map(|v| Millis(base + v).max(request.start));
     let connect_start = part("dnsStart").or(part("connectStart"));
     let (connect_end, tls, sent) = (part("connectEnd"), part("sslStart"), part("sendStart"));
     let first = part("receiveHeadersStart")
-        .filter(|_| timing["receiveHeadersStart"].as_f64() > Some(0.0))
+        .filter(|_| figure(&timing["receiveHeadersStart"]) > Some(0.0))
         .or(part("receiveHeadersEnd"));
     request.connect_start = connect_start;
     request.connect_end = connect_end.filter(|_| connect_start.is_some());

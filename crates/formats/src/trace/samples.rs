@@ -1,6 +1,7 @@
 //! The profiler's samples: `Profile` begins one, `ProfileChunk`s bring call paths and samples.
 
 use super::event::{Event, Thread};
+use crate::figures::possible;
 use phainon_core::Millis;
 use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use serde::Deserialize;
@@ -76,7 +77,7 @@ impl Samples {
     pub fn begin(&mut self, event: &Event<'_>) {
         let start = sonic_rs::get(event.raw_args(), ["data", "startTime"]).ok();
         let growing = self.growing.entry((event.thread().0, event.id)).or_default();
-        growing.clock = start.and_then(|v| sonic_rs::JsonValueTrait::as_f64(&v)).unwrap_or(event.ts);
+        growing.clock = start.and_then(|v| sonic_rs::JsonValueTrait::as_f64(&v)).and_then(possible).unwrap_or(event.ts);
         growing.thread = Some(event.thread());
     }
 
@@ -139,7 +140,7 @@ impl Growing {
             self.nodes.insert(node.id, here);
         }
         for (sample, delta) in chunk.cpu_profile.samples.iter().zip(&chunk.time_deltas) {
-            self.clock += if delta.is_finite() { *delta } else { 0.0 };
+            self.clock += possible(*delta).unwrap_or(0.0);
             let Some(node) = self.nodes.get(sample) else { continue };
             if self.clock < navigation_us || self.profile.at.len() >= MOST {
                 continue;

@@ -53,6 +53,11 @@ pub fn form<T: AsRef<[u8]>>(files: &[(&str, T)]) -> Vec<u8> {
     text
 }
 
+/// A recording of the demo, as its file.
+pub fn demo(name: &str) -> Vec<u8> {
+    std::fs::read(format!("{}/../../demo/{name}.phainon.zip", env!("CARGO_MANIFEST_DIR"))).unwrap()
+}
+
 /// Imports files and gives the ids of what they became.
 pub async fn import<T: AsRef<[u8]>>(state: &Arc<State>, files: &[(&str, T)]) -> Vec<i64> {
     let (status, text, _) = ask(state, call("POST", "/api/import", &[HOST, MULTIPART], form(files))).await;

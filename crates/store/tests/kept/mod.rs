@@ -4,7 +4,7 @@
 
 use phainon_core::metrics::Coverage;
 use phainon_core::{
-    BodyRef, Bytes, Counted, Load, Millis, NoBodies, Prepared, RecordingSummary, Request, ResourceKind, Settings,
+    BodyRef, Bytes, Counted, Load, Millis, NoBodies, Note, Prepared, RecordingSummary, Request, ResourceKind, Settings,
     Source, analyse, summarise,
 };
 use phainon_formats::{BodyMap, Detail, FrameRecord, RawLoad, body_hash};
@@ -32,7 +32,7 @@ pub fn detail() -> Detail {
     Detail {
         coverage: vec![Coverage { url: format!("{PAGE}a.js"), used: vec![(0, 40)], ..Coverage::default() }],
         inline_only: Some(b"another picture".to_vec()),
-        notes: vec!["One sheet could not be seen.".into()],
+        notes: vec![Note::DetailCutOff],
     }
 }
 

@@ -1,10 +1,10 @@
 import { useHeaders, useVisits } from '../../api/queries';
 import type { RequestRow } from '../../api/types';
 import { bytes, ms, OUTCOMES, plural } from '../../parts/format';
-import { shortName } from '../../parts/names';
 import { useParam } from '../../parts/useParam';
 import { AnswerDialog } from '../AnswerDialog';
 import type { Reading } from '../reading';
+import { chainOf, initiatorWords } from './chain';
 import { Address, FindingList, OwnerLink, Part, PlanButton, Rows, Title } from './parts';
 
 /** A request: its time, its weight, its answer, who asked for it and what it led to. */
@@ -151,40 +151,6 @@ export function RequestNote({ row, reading }: { row: RequestRow; reading: Readin
       </Part>
     </>
   );
-}
-
-function initiatorWords(row: RequestRow): string {
-  const by = row.initiator.url ? shortName(row.initiator.url) : null;
-  switch (row.initiator.kind) {
-    case 'parser':
-      return row.initiator.line ? `Found in the document, line ${row.initiator.line}.` : 'Found in the document.';
-    case 'script':
-      return by ? `Asked for by ${by}.` : 'Asked for by a script.';
-    case 'style':
-      return by ? `Named in ${by}.` : 'Named in a stylesheet.';
-    case 'preload':
-      return 'Preloaded.';
-    case 'redirect':
-      return 'Reached by a redirect.';
-    case 'navigation':
-      return 'The navigation itself.';
-    case 'unknown':
-      return 'What asked for it is not known.';
-  }
-}
-
-/** From the document down to a request, by who asked for whom. */
-function chainOf(requests: RequestRow[], row: RequestRow): RequestRow[] {
-  const chain = [row];
-  const seen = new Set([row.id]);
-  for (let at = row.asked_by; at !== null && !seen.has(at);) {
-    const asker = requests[at];
-    if (!asker) break;
-    seen.add(asker.id);
-    chain.unshift(asker);
-    at = asker.asked_by;
-  }
-  return chain;
 }
 
 /** How a request fared on the return visit, where there was one. */

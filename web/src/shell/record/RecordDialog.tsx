@@ -9,7 +9,7 @@ import { EMPTY, pagesOf, repaired, requestOf, sizeOf, type Form } from './reques
 import { StandInFields } from './StandInFields';
 
 /** Asks what to record: one page or several, under one or several conditions. */
-export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
+export default function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const about = useAbout();
   const own = useOwnConditions();
   const recordings = useRecent();
@@ -20,11 +20,13 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
   const change = (part: Partial<Form>) => setForm((before) => ({ ...before, ...part }));
   const standIn = about.data?.stand_in;
 
+  // Once it is known whether there is a stand-in, and what was recorded last.
+  const canOffer = !about.isPending && (Boolean(standIn) || recordings !== undefined);
   useEffect(() => {
-    if (open && !form.addresses) change({ addresses: standIn?.home ?? recordings.data?.[0]?.url ?? '' });
+    if (open && canOffer && !form.addresses) change({ addresses: standIn?.home ?? recordings?.[0]?.url ?? '' });
     // Only when it opens: what the user typed stays.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [open, standIn]);
+  }, [open, canOffer]);
   useEffect(() => {
     if (open) return;
     start.reset();
@@ -33,7 +35,7 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [open]);
 
-  const known = new Map(recordings.data?.map((r) => [r.url, r.page]));
+  const known = new Map(recordings?.map((r) => [r.url, r.page]));
   if (standIn) for (const page of standIn.pages) known.set(new URL(page.path, standIn.home).toString(), page.name);
   const pages = pagesOf(form, known);
   const url = pages[0]?.url ?? '';
@@ -98,7 +100,7 @@ export function RecordDialog({ open, onOpenChange }: { open: boolean; onOpenChan
             />
           )}
           <datalist id="pages">
-            {[...new Set(recordings.data?.map((r) => r.page))].map((p) => (
+            {[...new Set(recordings?.map((r) => r.page))].map((p) => (
               <option key={p} value={p} />
             ))}
           </datalist>

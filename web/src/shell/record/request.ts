@@ -42,7 +42,10 @@ export const EMPTY: Form = {
   logIn: '',
 };
 
-/** The kind of page that an address names by itself: the last part of its path, or Home. */
+/**
+ * The kind of page that an address names by itself: the last part of its path, or Home. The server
+ * says the same of addresses that come without one (`keep.rs`).
+ */
 export function pageOf(address: string): string {
   let path: string;
   try {
@@ -50,7 +53,9 @@ export function pageOf(address: string): string {
   } catch {
     return '';
   }
-  const part = path.split('/').filter(Boolean).at(-1);
+  const parts = path.split('/').filter(Boolean);
+  if (/^index(\.\w{1,5})?$/.test(parts.at(-1) ?? '')) parts.pop();
+  const part = parts.at(-1);
   if (!part) return 'Home';
   let words = part;
   try {
@@ -62,7 +67,7 @@ export function pageOf(address: string): string {
     .replace(/\.\w{1,5}$/, '')
     .replace(/[-_+]+/g, ' ')
     .trim();
-  if (words === '' || words === 'index') return 'Home';
+  if (words === '') return 'Home';
   return words.charAt(0).toUpperCase() + words.slice(1, 60);
 }
 

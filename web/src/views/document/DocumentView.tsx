@@ -4,7 +4,7 @@ import { useDetail, useDocument } from '../../api/queries';
 import type { Analysis } from '../../api/queries';
 import type { DocumentMark, DocumentView as Doc, Share } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { bytes, ms } from '../../parts/format';
+import { bytes, ms, whole } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import { Empty, NotKnown, Trouble, Waiting } from '../../parts/states';
 import { useKeys } from '../../shell/keys';
@@ -69,7 +69,7 @@ function Read({ doc, load }: { doc: Doc; load: Analysis }) {
               <dt className="text-[12px] text-ink-2">first round trip</dt>
               <dd>
                 <Ask how="A fresh connection brings ten segments, 14,600 bytes, before it must wait for an answer (RFC 6928). Headers come first; the place in a packed document is found by packing its beginning.">
-                  {round ? `ends at byte ${round.at.toLocaleString('en')}` : 'holds all of it'}
+                  {round ? `ends at byte ${whole(round.at)}` : 'holds all of it'}
                 </Ask>
               </dd>
             </div>
@@ -143,7 +143,7 @@ function Text({ doc, load }: { doc: Doc; load: Analysis }) {
     <>
       <p className="mt-2 flex items-center gap-3 border-t border-rule-strong pt-2 text-[13px] text-ink-2">
         <span>
-          {doc.marks.length} marks in {doc.rows.length.toLocaleString('en')} rows; <span className="key">j</span>{' '}
+          {doc.marks.length} marks in {whole(doc.rows.length)} rows; <span className="key">j</span>{' '}
           <span className="key">k</span> go from one to the next.
         </span>
       </p>

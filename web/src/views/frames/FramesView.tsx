@@ -5,9 +5,10 @@ import type { Rect, ShiftRow } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { metricText, ms, plural } from '../../parts/format';
 import { FrameLane } from '../../parts/FrameLane';
-import { frameUrl, largestFrame } from '../../parts/FrameStrip';
+import { frameUrl, largestFrame } from '../../parts/frames';
 import { NotKnown } from '../../parts/states';
-import { SpanControls, ticks, TimeAxis, timeEnd, useWheelZoom } from '../../parts/TimeAxis';
+import { ticks, timeEnd } from '../../parts/time';
+import { SpanControls, TimeAxis, useWheelZoom } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
 import { useSpan, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
@@ -308,7 +309,7 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
             <thead>
               <tr className="border-b border-rule-strong">
                 <th className="py-1">At</th>
-                <th className="text-right">Score</th>
+                <th className="pl-3 text-right">Score</th>
                 <th className="text-right">
                   <Ask how="Its score as a share of the sum of all shifts that count. The browser does not count a shift within 500 ms of an input or of a change of the viewport.">
                     Share
@@ -332,11 +333,11 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
                         {ms(s.at_ms)}
                       </button>
                     </td>
-                    <td className="text-right">{s.score.toFixed(3)}</td>
-                    <td className="text-right">
+                    <td className="py-1 pl-3 text-right">{s.score.toFixed(3)}</td>
+                    <td className="py-1 pl-3 text-right">
                       {s.had_recent_input ? 'not counted' : sum ? `${((s.score / sum) * 100).toFixed(0)} %` : '–'}
                     </td>
-                    <td className="pl-4 font-mono text-[12px]">
+                    <td className="py-1 pl-4 font-mono text-[12px]">
                       {s.moved.slice(0, on ? 12 : 2).map((m, n) => (
                         <span key={n} className="block truncate" title={m.element ?? ''}>
                           {m.element ?? 'an element'}{' '}

@@ -4,6 +4,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { send } from '../../api/client';
 import type { Job } from '../../api/types';
 import { plural } from '../../parts/format';
+import { isOver, title } from './words';
 
 const STAGES: [NonNullable<Job['stage']>, string][] = [
   ['starting', 'Starting a browser with an empty profile'],
@@ -24,8 +25,6 @@ const STATES: Record<Job['state'], string> = {
   failed: 'failed',
   cancelled: 'cancelled',
 };
-
-const isOver = (job: Job) => job.state === 'done' || job.state === 'failed' || job.state === 'cancelled';
 
 /** What was asked for together, recorded one after the other, live. */
 export default function JobView() {
@@ -131,19 +130,6 @@ export default function JobView() {
       )}
     </main>
   );
-}
-
-function title(jobs: Job[] | null): string {
-  const [only] = jobs ?? [];
-  if (!jobs || !only) return 'Recording';
-  if (jobs.length > 1) {
-    const left = jobs.filter((job) => !isOver(job)).length;
-    return left
-      ? `Recording: ${jobs.length - left} of ${jobs.length} done`
-      : `${plural(jobs.length, 'recording')}, all over`;
-  }
-  if (only.state === 'failed') return 'The recording failed';
-  return only.state === 'cancelled' ? 'The recording was cancelled' : 'Recording';
 }
 
 /** What came of it, once nothing is under way any more. */

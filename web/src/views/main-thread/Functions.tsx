@@ -3,7 +3,7 @@ import { useMemo, useRef, useState } from 'react';
 import { useFunctions } from '../../api/queries';
 import type { CallNode, CodePlace, FunctionTime } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { ms } from '../../parts/format';
+import { ms, whole } from '../../parts/format';
 import { placeText } from '../../parts/names';
 import { NotKnown, Trouble } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
@@ -63,7 +63,7 @@ export function Functions({ chosen, label, ready }: { chosen: Span | null; label
           <Ask how="Each sample of the profiler stands for the time until the next one, cut to the stretch and to the tasks. Time in which nothing ran is left out.">
             {ms(sum)}
           </Ask>{' '}
-          in {(data?.samples ?? 0).toLocaleString('en')} samples
+          in {whole(data?.samples ?? 0)} samples
         </span>
         <span className="ml-auto flex gap-1">
           {tab('heaviest', 'heaviest functions')}
@@ -142,7 +142,7 @@ function Heaviest({ rows, figure }: { rows: FunctionTime[]; figure: (value: numb
           })}
         </div>
       </div>
-      <p className="mt-1 text-[12.5px] text-ink-2">{rows.length.toLocaleString('en')} functions</p>
+      <p className="mt-1 text-[12.5px] text-ink-2">{whole(rows.length)} functions</p>
     </>
   );
 }
@@ -166,7 +166,7 @@ function Tree({ nodes, figure }: { nodes: CallNode[]; figure: (value: number) =>
   const scroller = useRef<HTMLDivElement>(null);
   // What takes a good part of the whole is open from the start.
   const [turned, setTurned] = useState<ReadonlySet<number>>(new Set());
-  const whole = nodes.filter((n) => n.parent === null).reduce((sum, n) => sum + n.total_ms, 0);
+  const all = nodes.filter((n) => n.parent === null).reduce((sum, n) => sum + n.total_ms, 0);
   const shown = useMemo(() => {
     const depth: number[] = [];
     const parents = new Set(nodes.map((n) => n.parent));
@@ -174,14 +174,14 @@ function Tree({ nodes, figure }: { nodes: CallNode[]; figure: (value: number) =>
     const rows: { index: number; depth: number; has: boolean; open: boolean }[] = [];
     nodes.forEach((node, index) => {
       depth[index] = node.parent === null ? 0 : (depth[node.parent] ?? 0) + 1;
-      const usual = node.total_ms > whole * 0.12;
+      const usual = node.total_ms > all * 0.12;
       const isOpen = usual !== turned.has(index);
       const visible = node.parent === null || (open[node.parent] ?? false);
       open[index] = visible && isOpen;
       if (visible) rows.push({ index, depth: depth[index] ?? 0, has: parents.has(index), open: isOpen });
     });
     return rows;
-  }, [nodes, turned, whole]);
+  }, [nodes, turned, all]);
   const list = useVirtualizer({
     count: shown.length,
     getScrollElement: () => scroller.current,
@@ -245,7 +245,7 @@ function Tree({ nodes, figure }: { nodes: CallNode[]; figure: (value: number) =>
           })}
         </div>
       </div>
-      <p className="mt-1 text-[12.5px] text-ink-2">{nodes.length.toLocaleString('en')} call paths</p>
+      <p className="mt-1 text-[12.5px] text-ink-2">{whole(nodes.length)} call paths</p>
     </>
   );
 }

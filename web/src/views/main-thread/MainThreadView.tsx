@@ -3,10 +3,11 @@ import { useThread, useTracks } from '../../api/queries';
 import type { Analysis } from '../../api/queries';
 import type { LongTask, MainThread } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { ms, plural, WORK, WORK_ORDER } from '../../parts/format';
+import { ms, plural, WORK, WORK_ORDER, whole } from '../../parts/format';
 import { shortName } from '../../parts/names';
 import { NotKnown, Trouble } from '../../parts/states';
-import { SpanControls, timeEnd } from '../../parts/TimeAxis';
+import { timeEnd } from '../../parts/time';
+import { SpanControls } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
 import { useSpan, zoomBy, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
@@ -234,7 +235,7 @@ function Scripts({ main }: { main: MainThread }) {
                   width={`${(script.total_ms / top) * 100}%`}
                 />
               </td>
-              <td className="text-right">{Math.round(script.total_ms).toLocaleString('en')}</td>
+              <td className="text-right">{whole(Math.round(script.total_ms))}</td>
             </tr>
           ))}
         </tbody>
@@ -275,7 +276,7 @@ function Owners({ load }: { load: Analysis }) {
                 </button>
               </td>
               <td className="text-ink-2">{o.kind.replace('_', ' ')}</td>
-              <td className="text-right">{Math.round(o.main_thread_ms ?? 0).toLocaleString('en')}</td>
+              <td className="text-right">{whole(Math.round(o.main_thread_ms ?? 0))}</td>
             </tr>
           ))}
         </tbody>
@@ -340,7 +341,7 @@ function LongTasks({ tasks }: { tasks: LongTask[] }) {
       </table>
       {tasks.length > MOST_TASKS && (
         <p className="mt-1 text-[12.5px] text-ink-2">
-          {all ? tasks.length : MOST_TASKS} of {tasks.length.toLocaleString('en')}{' '}
+          {all ? tasks.length : MOST_TASKS} of {whole(tasks.length)}{' '}
           <button className="text-accent" onClick={() => setAll(!all)}>
             {all ? 'show fewer' : 'show all'}
           </button>

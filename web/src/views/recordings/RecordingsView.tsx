@@ -1,12 +1,13 @@
 import { Trash2, Upload } from 'lucide-react';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { memo, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
+import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { useAbout, useImport, useRecordingChanges, useRecordingPages } from '../../api/queries';
 import type { Metric, RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { day, METRICS, metricText } from '../../parts/format';
+import { day, METRICS, metricText, whole } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
+import { useTypedParam } from '../../parts/useTypedParam';
 import { useRowKeys } from '../../shell/keys';
 import { useNotice } from '../../shell/notices';
 
@@ -20,7 +21,7 @@ const COLUMNS = 'minmax(160px, 2.2fr) 118px 100px 62px repeat(7, minmax(58px, 1f
 /** Every recording, newest first; of many, what is in view. */
 export function RecordingsView({ onRecord }: { onRecord: () => void }) {
   const about = useAbout();
-  const [words, setWords] = useState('');
+  const [words, setWords] = useTypedParam('words');
   const asked = useDeferredValue(words);
   const recordings = useRecordingPages(asked);
   const [at, setAt] = useState(0);
@@ -36,7 +37,7 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
     count: rows.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW,
-    overscan: 8,
+    overscan: 3,
     scrollMargin: 150,
   });
   const items = list.getVirtualItems();
@@ -51,6 +52,21 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
     // The row may have to be drawn first.
     requestAnimationFrame(() => document.getElementById(`recording-${rows[next]?.id}`)?.focus());
   };
+  const { remove, restore } = useRecordingChanges();
+  const say = useNotice();
+  const [removeNow, restoreNow] = [remove.mutate, restore.mutate];
+  const onDelete = useCallback(
+    (id: number) =>
+      removeNow(id, {
+        onSuccess: () =>
+          say({
+            text: 'The recording was deleted. It can be brought back for a day.',
+            undo: () => restoreNow(id),
+          }),
+        onError: (e) => say({ text: e.message, bad: true }),
+      }),
+    [removeNow, restoreNow, say],
+  );
   useRowKeys(at, rows.length, go, {
     '/': () => filter.current?.focus(),
     Enter: () => rows[at] && void navigate(`/recordings/${rows[at].id}/glance`),
@@ -92,7 +108,7 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
               />
             </label>
             <span aria-live="polite">
-              {last.matching.toLocaleString('en')} of {last.all.toLocaleString('en')} recordings
+              {whole(last.matching)} of {whole(last.all)} recordings
             </span>
           </div>
           <div role="table" aria-label="Recordings" aria-rowcount={last.matching + 1} className="mt-3 text-[13px]">
@@ -127,6 +143,7 @@ export function RecordingsView({ onRecord }: { onRecord: () => void }) {
                       index={item.index}
                       top={item.start - list.options.scrollMargin}
                       onFocus={setAt}
+                      onDelete={onDelete}
                     />
                   )
                 );
@@ -147,10 +164,9 @@ const Row = memo(function Row(props: {
   index: number;
   top: number;
   onFocus: (index: number) => void;
+  onDelete: (id: number) => void;
 }) {
   const { recording: r, index } = props;
-  const { remove, restore } = useRecordingChanges();
-  const say = useNotice();
   const failed = r.loads.filter((l) => l.failed).length;
   const firsts = r.loads.filter((l) => l.visit === 'first').length;
   const notes = [
@@ -224,16 +240,7 @@ const Row = memo(function Row(props: {
         <button
           className="btn btn-quiet"
           aria-label={`Delete the recording of ${r.page}, ${day(r.recorded_at)}`}
-          onClick={() =>
-            remove.mutate(r.id, {
-              onSuccess: () =>
-                say({
-                  text: 'The recording was deleted. It can be brought back for a day.',
-                  undo: () => restore.mutate(r.id),
-                }),
-              onError: (e) => say({ text: e.message, bad: true }),
-            })
-          }
+          onClick={() => props.onDelete(r.id)}
         >
           <Trash2 size={14} aria-hidden />
         </button>

@@ -1,5 +1,5 @@
 import type { RequestRow } from '../../api/types';
-import { KINDS, ms } from '../../parts/format';
+import { KINDS } from '../../parts/format';
 import type { Span } from '../../parts/useSpan';
 
 /**
@@ -100,18 +100,4 @@ function Elsewhere({ width, height, right, color }: { width: number; height: num
       <path d={`M${at} ${height / 2 - 3}l${tip} 3l${-tip} 3`} fill="none" stroke={color} />
     </svg>
   );
-}
-
-/** What the bar tells by form and place, in words. */
-export function barInWords(row: RequestRow): string {
-  const parts = [
-    KINDS[row.kind].words,
-    `asked for at ${ms(row.start_ms)}`,
-    row.end_ms === null ? 'never finished' : `last byte at ${ms(row.end_ms)}`,
-  ];
-  if (row.render_blocking === 'blocking') parts.push(`holds up rendering until ${ms(row.released_ms)}`);
-  if (row.on_path) parts.push('on the path to the largest paint');
-  if (row.cache) parts.push(`from the ${row.cache.replace('_', ' ')} cache`);
-  if (row.failed) parts.push(`failed: ${row.failed}`);
-  return parts.join('; ');
 }

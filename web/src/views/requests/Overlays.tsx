@@ -1,7 +1,7 @@
 import { useEffect, useState } from 'react';
 import type { Analysis } from '../../api/queries';
 import { ms } from '../../parts/format';
-import { moments, ticks } from '../../parts/TimeAxis';
+import { moments, ticks } from '../../parts/time';
 import type { Span } from '../../parts/useSpan';
 
 /** Grid lines and vital moments through all rows. */

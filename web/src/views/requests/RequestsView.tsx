@@ -1,10 +1,12 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef } from 'react';
 import { useVisits } from '../../api/queries';
 import { FrameLane } from '../../parts/FrameLane';
 import { NotKnown } from '../../parts/states';
-import { SpanControls, TimeAxis, timeEnd, useWheelZoom } from '../../parts/TimeAxis';
+import { timeEnd } from '../../parts/time';
+import { SpanControls, TimeAxis, useWheelZoom } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
+import { useTypedParam } from '../../parts/useTypedParam';
 import { useSpan, zoomBy } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useRowKeys } from '../../shell/keys';
@@ -25,30 +27,11 @@ export default function RequestsView() {
   const [area, width] = useWidth<HTMLDivElement>(720);
   const filter = useRef<HTMLInputElement>(null);
   const scroller = useRef<HTMLDivElement>(null);
-  const [filterText, setFilterText] = useParam('filter');
-  const [words, setWords] = useState(filterText);
-  const [seen, setSeen] = useState(filterText);
-  // What was written to the address and is not there yet: the address changes a moment later.
-  const [sent, setSent] = useState<string | null>(null);
-  // An address that changed by itself (Back, a link) is what the field shows.
-  if (filterText !== seen) {
-    setSeen(filterText);
-    setSent(null);
-    if (filterText !== sent) setWords(filterText);
-  }
+  const [words, setWords] = useTypedParam('filter');
   const [order, setOrder] = useParam('sort', 'start');
   const [group, setGroup] = useParam('group');
   const [chosen, setChosen] = useParam('cols', USUAL.join(','));
   const [beside, setBeside] = useParam('beside');
-  // Typing does not wait for navigation: the address follows a little later, once for each change.
-  useEffect(() => {
-    if (words === (sent ?? seen)) return;
-    const timer = setTimeout(() => {
-      setSent(words);
-      setFilterText(words);
-    }, 200);
-    return () => clearTimeout(timer);
-  }, [words, sent, seen, setFilterText]);
   const end = timeEnd(load);
   const [span, setSpan] = useSpan(end);
   const columns = useMemo(() => COLUMNS.filter((c) => chosen.split(',').includes(c.id)), [chosen]);

@@ -4,10 +4,11 @@ import { bytes, ms, OUTCOMES, plural } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import type { Span } from '../../parts/useSpan';
 import type { Reading } from '../../shell/reading';
-import { Bar, barInWords } from './Bar';
+import { Bar } from './Bar';
 import type { Column } from './columns';
 import type { Item, RowItem } from './items';
 import { GAP, ROW } from './layout';
+import { barInWords } from './words';
 
 /** The element id of a request's row: the list says by it which row is active. */
 export const optionId = (request: number) => `request-${request}`;

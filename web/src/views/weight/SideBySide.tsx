@@ -1,24 +1,12 @@
 import { useMemo, useState } from 'react';
 import { useRecent, useSiteWeight } from '../../api/queries';
-import type { RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { bytes, day, kB } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import { Trouble } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
 import { useReading } from '../../shell/reading';
-
-/** The newest recording of each other page of the site, under the same conditions where there is one. */
-function usual(recordings: RecordingHead[], here: RecordingHead): number[] {
-  const pages = new Map<string, RecordingHead>();
-  for (const r of recordings) {
-    if (r.site !== here.site || r.page === here.page || !r.summary) continue;
-    const known = pages.get(r.page);
-    const same = (x: RecordingHead) => x.conditions?.name === here.conditions?.name;
-    if (!known || (same(r) && !same(known))) pages.set(r.page, r);
-  }
-  return [here.id, ...[...pages.values()].map((r) => r.id)].slice(0, 8);
-}
+import { usual } from './usual';
 
 /** Which file is on which page of the site, and what it costs over all of them. */
 export function SideBySide() {
@@ -31,11 +19,11 @@ export function SideBySide() {
       .split(',')
       .map(Number)
       .filter((n) => Number.isInteger(n) && n > 0);
-    return given.length ? given : usual(recordings.data ?? [], recording);
-  }, [chosenText, recordings.data, recording]);
-  const answer = useSiteWeight(recordings.data ? ids : []);
-  const heads = ids.map((id) => recordings.data?.find((r) => r.id === id));
-  const rest = (recordings.data ?? []).filter((r) => r.site === recording.site && r.summary && !ids.includes(r.id));
+    return given.length ? given : usual(recordings ?? [], recording);
+  }, [chosenText, recordings, recording]);
+  const answer = useSiteWeight(recordings ? ids : []);
+  const heads = ids.map((id) => recordings?.find((r) => r.id === id));
+  const rest = (recordings ?? []).filter((r) => r.site === recording.site && r.summary && !ids.includes(r.id));
   const data = answer.data && answer.data.pages.length === ids.length ? answer.data : undefined;
   const files = data ? (all ? data.files.slice(0, 400) : data.files.slice(0, 14)) : [];
   return (

@@ -1,0 +1,72 @@
+import { expect, test, type Page } from '@playwright/test';
+
+const SITE = 'plan-keys.test';
+
+/** Puts three fixes into the plan of a made-up site, as the findings' button does. */
+async function planned(page: Page, site: string) {
+  await page.goto('/recordings');
+  await page.evaluate(async (site) => {
+    const names: [string, number][] = [['deck.js', 900], ['vendor.js', 400], ['tail.js', 0]];
+    for (const [name, on_path_ms] of names) {
+      const fix = {
+        edit: { kind: 'defer_script', file: `${site}/${name}` }, owner: { name: 'site', kind: 'site' }, on_path_ms,
+        finding_key: `render-blocking-script ${site}/${name}`, finding_title: `${name} holds up rendering`, recording: null, load: null, state: null, reason: null,
+      };
+      const answer = await fetch(`/api/sites/${site}/plan/fixes`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(fix) });
+      if (!answer.ok) throw new Error(await answer.text());
+    }
+  }, site);
+  await page.goto(`/sites/${site}/plan`);
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText(`3 fixes for ${site}`);
+}
+
+const rows = (page: Page) => page.getByRole('row', { name: /^\d+\. / });
+const order = async (page: Page) => (await rows(page).evaluateAll((all) => all.map((r) => /(\w+\.js)/.exec(r.getAttribute('aria-label') ?? '')?.[1] ?? ''))).join(' ');
+
+test('a plan is put into order without a mouse, and the order can be taken back', async ({ page }) => {
+  await planned(page, SITE);
+  expect(await order(page)).toBe('deck.js vendor.js tail.js');
+  await expect(rows(page).nth(0)).toContainText('900 ms');
+  await expect(rows(page).nth(2)).toContainText('off it');
+
+  await rows(page).nth(2).focus();
+  await page.keyboard.press('Alt+ArrowUp');
+  await expect.poll(() => order(page)).toBe('deck.js tail.js vendor.js');
+  await expect(page.getByText('In your own order.')).toBeVisible();
+  await page.getByRole('button', { name: /^Move up: Defer tail\.js/ }).click();
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+  await expect(page.getByRole('button', { name: /^Move up: Defer tail\.js/ })).toBeDisabled();
+  await page.reload();
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+
+  await page.getByRole('button', { name: 'Order by milliseconds on the path' }).click();
+  await expect.poll(() => order(page)).toBe('deck.js vendor.js tail.js');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+});
+
+test('a fix is set aside with its reason, opened again, done, and taken out, each with a way back', async ({ page }) => {
+  const site = 'plan-states.test';
+  await planned(page, site);
+  const state = (name: string) => page.getByLabel(new RegExp(`^State of: Defer ${name}`));
+  await state('deck.js').selectOption('set_aside');
+  const dialog = page.getByRole('dialog', { name: 'Set aside, and why' });
+  await dialog.getByRole('button', { name: 'Set it aside' }).click();
+  // Without a reason nothing happens.
+  await expect(dialog).toBeVisible();
+  await dialog.getByLabel('Reason, for whoever asks later').fill('The booking needs it first.');
+  await dialog.getByRole('button', { name: 'Set it aside' }).click();
+  const aside = page.getByRole('region', { name: 'Set aside' });
+  await expect(aside).toContainText('because: The booking needs it first.');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText(`2 fixes for ${site}`);
+  await aside.getByRole('button', { name: 'Open it again' }).click();
+  await expect(aside).toBeHidden();
+  expect(await order(page)).toBe('deck.js vendor.js tail.js');
+
+  await state('deck.js').selectOption('done');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText(`3 fixes for ${site}, 1 done`);
+  await page.getByRole('button', { name: /^Take out of the plan: Defer vendor\.js/ }).click();
+  await expect.poll(() => order(page)).toBe('deck.js tail.js');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect.poll(async () => (await order(page)).split(' ').toSorted().join(' ')).toBe('deck.js tail.js vendor.js');
+});
