@@ -198,3 +198,36 @@ test('going back puts the filter back, and the field does not write over it', as
   await expect(field).toHaveValue('kind:image');
   await expect(page).toHaveURL(/kind(:|%3A)image/);
 });
+
+test('a file of many pages is kept as far as the user chooses', async ({ page }) => {
+  await page.goto('/recordings');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Recordings');
+  const before = (await (await page.request.get('/api/recordings')).json()) as { all: number };
+  const pages = Array.from({ length: 300 }, (_, i) => ({
+    id: `p${i}`, title: `Quay ${i + 1}`, startedDateTime: '2026-11-24T09:00:00Z', pageTimings: {},
+  }));
+  const entries = pages.map(({ id }, i) => ({
+    pageref: id, startedDateTime: '2026-11-24T09:00:00Z', time: 50, request: { method: 'GET', url: `http://many.test/quay/${i + 1}`, headers: [] },
+    response: { status: 200, headers: [], content: { size: 10, mimeType: 'text/html' } }, timings: { wait: 40, receive: 10 },
+  }));
+  const file = { name: 'many.har', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify({ log: { version: '1.2', pages, entries } })) };
+  await page.getByLabel('File to import').setInputFiles(file);
+  const dialog = page.getByRole('dialog', { name: 'Which pages?' });
+  await expect(dialog).toContainText('The file holds 300 pages');
+  await expect(dialog.getByRole('button', { name: 'Keep 0 pages' })).toBeDisabled();
+  await dialog.getByRole('button', { name: 'The first 20 shown' }).click();
+  await expect(dialog.getByText('20 are chosen')).toBeVisible();
+  await dialog.getByRole('textbox', { name: 'Filter pages' }).fill('quay 29');
+  await expect(dialog.getByText('13 of 300, 20 chosen')).toBeVisible();
+  await expect(dialog.getByRole('checkbox', { name: /quay\/29 / })).toBeDisabled();
+  await dialog.getByRole('button', { name: 'None' }).click();
+  await dialog.getByRole('checkbox', { name: /quay\/29 / }).check();
+  await dialog.getByRole('checkbox', { name: /quay\/291 / }).press('Space');
+  await dialog.getByRole('button', { name: 'Keep 2 pages' }).click();
+  await expect(page.getByText('many.har: 2 recordings were kept.')).toBeVisible();
+  const rows = page.getByRole('table', { name: 'Recordings' });
+  await expect(rows.getByText('many.test/quay/29', { exact: true })).toBeVisible();
+  await expect(rows.getByText('many.test/quay/291')).toBeVisible();
+  const after = (await (await page.request.get('/api/recordings')).json()) as { all: number };
+  expect(after.all).toBe(before.all + 2);
+});

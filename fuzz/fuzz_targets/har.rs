@@ -3,10 +3,10 @@
 
 use libfuzzer_sys::fuzz_target;
 use phainon_core::{NoBodies, Prepared, analyse, document_view};
-use phainon_formats::har;
+use phainon_formats::{MemoryBudget, har};
 
 fuzz_target!(|bytes: &[u8]| {
-    let Ok((loads, bodies)) = har::read(bytes, "fuzzed.har") else { return };
+    let Ok((loads, bodies)) = har::read(bytes, "fuzzed.har", &MemoryBudget::new(100_000_000)) else { return };
     for raw in &loads {
         let Ok(load) = raw.assemble() else { continue };
         let _ = analyse(&Prepared::plain(load.clone()), &NoBodies);
@@ -14,6 +14,6 @@ fuzz_target!(|bytes: &[u8]| {
             let _ = document_view(&load, body);
         }
         let written = har::write(&load, None).to_string();
-        har::read(written.as_bytes(), "written.har").expect("what is written can be read");
+        har::read(written.as_bytes(), "written.har", &MemoryBudget::default()).expect("what is written can be read");
     }
 });

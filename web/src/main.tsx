@@ -6,6 +6,7 @@ import { BrowserRouter } from 'react-router';
 import { Refused } from './api/client';
 import './app.css';
 import { App } from './shell/App';
+import { ImportProvider } from './shell/importing';
 import { NoticeProvider } from './shell/notices';
 import { applyTheme } from './shell/theme';
 
@@ -28,7 +29,9 @@ if (root) {
         <BrowserRouter>
           <Tooltip.Provider delayDuration={350}>
             <NoticeProvider>
-              <App />
+              <ImportProvider>
+                <App />
+              </ImportProvider>
             </NoticeProvider>
           </Tooltip.Provider>
         </BrowserRouter>

@@ -26,6 +26,8 @@ pub enum Note {
     PageOf { number: usize, of: usize },
     /// Entries of the HAR without a usable request.
     EntriesPassedOver { count: usize },
+    /// Of more requests than can be shown, those beyond.
+    RequestsBeyond { count: usize, limit: usize },
     /// Entries of the HAR without a readable date.
     EntriesUndated { count: usize },
     /// Pictures of the screen that were thinned out.

@@ -269,6 +269,7 @@ fn every_note_is_a_sentence() {
             Note::SamplesUnread { chunks: count },
             Note::NeverRead { answers: count },
             Note::EntriesPassedOver { count },
+            Note::RequestsBeyond { count, limit: 100_000 },
             Note::EntriesUndated { count },
             Note::PicturesLeftOut { left_out: count, kept: 240 },
             Note::WindowsOpened { count },

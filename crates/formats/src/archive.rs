@@ -4,15 +4,20 @@
 //! that it is read from and `load-N/bodies.json`, `load-N/trace.json`, `load-N/page.json` and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`; what the load for used
 //! code told in `detail/`.
 
+use crate::memory::MemoryBudget;
 use crate::trace::TraceText;
-use crate::unpack::{MAX_UNPACKED, read_limited};
+use crate::unpack::{Limited, MAX_UNPACKED, read_limited};
+use crate::values::Tree;
 use crate::{BodyMap, Detail, FormatError, Manifest, NetworkLog, Opened, PageRecord, RawLoad, body_hash, har};
 use phainon_core::Load;
 use phainon_core::metrics::Coverage;
+use serde::de::{DeserializeOwned, DeserializeSeed};
 use std::io::{Cursor, Read, Seek, SeekFrom};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipArchive, ZipWriter};
 
+/// What a load's network events take in memory, as they are and as requests, in times of their text.
+const EVENTS_IN_MEMORY: usize = 4;
 const MAX_FILES: usize = 50_000;
 const MAX_LOADS: usize = 200;
 /// Everything in an archive together.
@@ -22,14 +27,15 @@ fn bad(name: &str, why: impl Into<String>) -> FormatError {
     FormatError::Archive { name: name.to_owned(), why: why.into() }
 }
 
-struct Reader<R> {
+struct Reader<'b, R> {
     zip: ZipArchive<R>,
+    budget: &'b MemoryBudget,
     left: u64,
     /// The whole archive's own size: what its directory says of a file's packed size may be false.
     size: u64,
 }
 
-impl<R: Read + Seek> Reader<R> {
+impl<R: Read + Seek> Reader<'_, R> {
     /// What is made of a file as it is unpacked, or `None` where the archive has no such file.
     fn stream<T>(
         &mut self,
@@ -49,9 +55,31 @@ impl<R: Read + Seek> Reader<R> {
         Ok(Some(made))
     }
 
-    /// A file's bytes.
+    /// A file's bytes, which will be held.
     fn file(&mut self, path: &str) -> Result<Option<Vec<u8>>, FormatError> {
-        self.stream(path, |file, packed, limit| read_limited(file, packed, limit, path))
+        let budget = self.budget;
+        let limit_of = |limit: u64| limit.min(budget.left().saturating_add(1));
+        let file = self.stream(path, |file, packed, limit| read_limited(file, packed, limit_of(limit), path));
+        match file {
+            Ok(Some(bytes)) => budget.charge(bytes.len(), path).map(|()| Some(bytes)),
+            other => other,
+        }
+    }
+
+    /// What a file of JSON says.
+    fn json<T: DeserializeOwned>(&mut self, path: &str) -> Result<Option<T>, FormatError> {
+        let before = self.budget.used();
+        let Some(text) = self.file(path)? else { return Ok(None) };
+        let tree = Tree(self.budget).deserialize(&mut serde_json::Deserializer::from_slice(&text));
+        let told = match tree {
+            Ok(tree) => tree,
+            Err(_) if self.budget.is_spent() => return Err(self.budget.refusal(path)),
+            Err(error) => return Err(FormatError::json(path, &error)),
+        };
+        // What the values take is held from here on, the text no more.
+        let held = self.budget.used() - before - text.len() as u64;
+        self.budget.back_to(before + held);
+        T::deserialize(told).map(Some).map_err(|error| bad(path, error.to_string()))
     }
 }
 
@@ -70,18 +98,17 @@ impl<R: Read> Read for Counted<R> {
 }
 
 /// Opens a recording archive.
-pub fn read<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, FormatError> {
+pub fn read<R: Read + Seek>(mut file: R, name: &str, budget: &MemoryBudget) -> Result<Opened, FormatError> {
     let unreadable = |why: String| FormatError::Unpack { name: name.to_owned(), why };
     let size = file.seek(SeekFrom::End(0)).map_err(|e| unreadable(e.to_string()))?;
     let zip = ZipArchive::new(file).map_err(|e| unreadable(e.to_string()))?;
     if zip.len() > MAX_FILES {
         return Err(FormatError::TooLarge { name: name.to_owned(), limit: format!("{MAX_FILES} files") });
     }
-    let mut reader = Reader { zip, left: MAX_WHOLE, size };
-    let manifest = reader
-        .file("manifest.json")?
+    let mut reader = Reader { zip, budget, left: MAX_WHOLE, size };
+    let manifest: Manifest = reader
+        .json("manifest.json")?
         .ok_or_else(|| FormatError::NotKnown { name: name.to_owned(), why: "the zip holds no manifest.json".into() })?;
-    let manifest: Manifest = serde_json::from_slice(&manifest).map_err(|e| FormatError::json("manifest.json", &e))?;
     if manifest.format != Manifest::FORMAT {
         return Err(bad("manifest.json", "its `format` is not that of a recording"));
     }
@@ -104,24 +131,24 @@ pub fn read<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, FormatErr
             failed: listed.failed.clone(),
             ..RawLoad::default()
         };
+        let har = format!("{folder}/network.har");
         if let Some(events) = reader.file(&format!("{folder}/network.jsonl"))? {
-            let bodies = match reader.file(&format!("{folder}/bodies.json"))? {
-                Some(text) => serde_json::from_slice(&text)
-                    .map_err(|e| FormatError::json(&format!("{folder}/bodies.json"), &e))?,
-                None => Vec::new(),
-            };
+            budget.charge(events.len().saturating_mul(EVENTS_IN_MEMORY - 1), &folder)?;
+            let bodies = reader.json(&format!("{folder}/bodies.json"))?.unwrap_or_default();
             raw.network = Some(NetworkLog { events, bodies });
-        } else if let Some(har) = reader.file(&format!("{folder}/network.har"))? {
-            let (mut read, _) = har::read(&har, &format!("{folder}/network.har"))?;
+        } else if let Some((mut read, _)) =
+            reader.stream(&har, |file, packed, limit| har::read(Limited::new(file, packed, limit), &har, budget))?
+        {
             let read = read.swap_remove(0);
             raw.requests = read.requests;
             raw.har_page = read.har_page;
         }
         let trace = format!("{folder}/trace.json");
-        raw.trace = reader.stream(&trace, |file, packed, limit| TraceText::read(file, packed, limit, &trace))?;
-        if let Some(page) = reader.file(&format!("{folder}/page.json"))? {
-            let page: PageRecord =
-                serde_json::from_slice(&page).map_err(|e| FormatError::json(&format!("{folder}/page.json"), &e))?;
+        raw.trace = reader.stream(&trace, |file, packed, limit| {
+            let text = TraceText::read(file, packed, limit, &trace)?;
+            budget.charge(text.packed().len(), &trace).map(|()| text)
+        })?;
+        if let Some(page) = reader.json::<PageRecord>(&format!("{folder}/page.json"))? {
             for frame in &page.frames {
                 // Only plain names inside the load's own folder.
                 if frame.file.contains(['/', '\\']) || frame.file.contains("..") {
@@ -154,10 +181,8 @@ pub fn read<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, FormatErr
         }
         bodies.insert(hash, body);
     }
-    let detail = match reader.file("detail/detail.json")? {
-        Some(text) => {
-            let mut detail: Detail =
-                serde_json::from_slice(&text).map_err(|e| FormatError::json("detail/detail.json", &e))?;
+    let detail = match reader.json::<Detail>("detail/detail.json")? {
+        Some(mut detail) => {
             detail.coverage = detail.coverage.into_iter().map(Coverage::in_order).collect();
             detail.inline_only = reader.file("detail/inline-only.jpg")?;
             Some(detail)

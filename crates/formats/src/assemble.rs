@@ -9,6 +9,7 @@ use phainon_core::{
 };
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// The DOM's word on an element that the trace knows by a number only.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
@@ -151,6 +152,12 @@ impl RawLoad {
         let logged = self.network.iter().flat_map(|n| &n.bodies).map(|kept| kept.hash.as_str());
         let read = self.requests.iter().flatten().filter_map(|r| Some(r.body.as_ref()?.hash.as_str()));
         logged.chain(read).collect()
+    }
+
+    /// The address that a HAR's first request asked for.
+    #[must_use]
+    pub fn first_address(&self) -> Option<&Arc<str>> {
+        Some(&self.requests.as_ref()?.first()?.url)
     }
 
     /// Puts the parts together.
@@ -382,7 +389,9 @@ fn network_notes(facts: &NetworkFacts, url: Option<&str>) -> Vec<Note> {
         left_out: before.requests,
     });
     let unread = (facts.unread > 0).then_some(Note::NeverRead { answers: facts.unread });
-    moved.into_iter().chain(unread).collect()
+    let beyond =
+        (facts.beyond > 0).then_some(Note::RequestsBeyond { count: facts.beyond, limit: network::MOST_REQUESTS });
+    moved.into_iter().chain(unread).chain(beyond).collect()
 }
 
 /// A data URL holds its whole file: its beginning is enough to tell it by.

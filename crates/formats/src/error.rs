@@ -16,6 +16,12 @@ pub enum FormatError {
     Shape { name: String, place: String, found: String, wanted: String },
     #[error("{name} unpacks to more than {limit}; it was not read further.")]
     TooLarge { name: String, limit: String },
+    #[error(
+        "{name} would take more than {limit} of memory to read; it was not read further. A larger budget can be set."
+    )]
+    OverBudget { name: String, limit: String },
+    #[error("{name} is text in UTF-16; HARs and traces are UTF-8 (RFC 8259). Saved as UTF-8 it can be read.")]
+    Utf16 { name: String },
     #[error("{name} nests its values hundreds of levels deep at line {line}; no trace does.")]
     TooDeep { name: String, line: usize },
     #[error("{name} cannot be unpacked: {why}.")]

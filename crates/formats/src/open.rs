@@ -1,12 +1,16 @@
 //! Telling what a file is, and opening it.
 
 use crate::detail::Detail;
+use crate::memory::MemoryBudget;
 use crate::trace::TraceText;
-use crate::unpack::{MAX_UNPACKED, read_limited};
+use crate::unpack::{Limited, MAX_UNPACKED, read_limited};
 use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, har};
 use flate2::read::MultiGzDecoder;
 use memchr::memmem;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::io::{BufReader, Cursor, Read, Seek, SeekFrom};
+use std::sync::Arc;
 
 /// What a file is shows in its beginning: the key that tells a trace from a HAR may stand behind some
 /// metadata, but not behind more than this.
@@ -27,40 +31,39 @@ pub struct Opened {
 }
 
 impl Opened {
-    /// A file of several pages as one recording for each: loads whose first request is of the same
-    /// address are loads of the same page.
+    /// Its loads by page, one list for each: loads of a HAR whose first request is of the same address are
+    /// loads of the same page. An archive is of one page whatever its loads say.
     #[must_use]
-    pub fn by_page(self) -> Vec<Self> {
-        if self.manifest.is_some() || self.loads.len() < 2 {
-            return vec![self];
+    pub fn take_pages(&mut self) -> Vec<Vec<RawLoad>> {
+        let loads = std::mem::take(&mut self.loads);
+        if self.manifest.is_some() || loads.len() < 2 {
+            return vec![loads];
         }
-        let file = self.file;
-        let mut pages: Vec<(Option<String>, Self)> = Vec::new();
-        for load in self.loads {
-            let asked = load.requests.as_ref().and_then(|r| r.first()).map(|r| r.url.to_string());
-            let hashes = load.body_hashes().into_iter();
-            let bodies: BodyMap = hashes.filter_map(|h| Some((h.to_owned(), self.bodies.get(h)?.clone()))).collect();
-            match pages.iter_mut().find(|p| p.0 == asked) {
-                Some((_, page)) => {
-                    page.loads.push(load);
-                    page.bodies.extend(bodies);
-                }
-                None => {
-                    let page = Self { file: file.clone(), manifest: None, loads: vec![load], bodies, detail: None };
-                    pages.push((asked, page));
+        let mut pages: Vec<Vec<RawLoad>> = Vec::new();
+        let mut known: HashMap<Option<Arc<str>>, usize> = HashMap::new();
+        for load in loads {
+            let asked = load.first_address().cloned();
+            match known.entry(asked) {
+                Entry::Occupied(page) => pages[*page.get()].push(load),
+                Entry::Vacant(new) => {
+                    new.insert(pages.len());
+                    pages.push(vec![load]);
                 }
             }
         }
-        pages.into_iter().map(|p| p.1).collect()
+        pages
     }
 }
 
 /// Opens several files: a HAR and a trace of the same load become one, everything else stays what
 /// it is. Each file is given with the name that errors call it.
-pub fn open_together<R: Read + Seek>(files: Vec<(R, String)>) -> Result<Vec<Opened>, FormatError> {
+pub fn open_together<R: Read + Seek>(
+    files: Vec<(R, String)>,
+    budget: &MemoryBudget,
+) -> Result<Vec<Opened>, FormatError> {
     let mut opened = Vec::with_capacity(files.len());
     for (file, name) in files {
-        opened.push(open_from(file, &name)?);
+        opened.push(open_from(file, &name, budget)?);
     }
     let of = |wanted: fn(&RawLoad) -> bool| {
         let mut places = opened.iter().enumerate().filter(|(_, o)| o.manifest.is_none() && o.loads.iter().all(wanted));
@@ -94,12 +97,12 @@ pub fn open_together<R: Read + Seek>(files: Vec<(R, String)>) -> Result<Vec<Open
 
 /// Opens what is in memory already, as [`open_from`] does.
 pub fn open(bytes: &[u8], name: &str) -> Result<Opened, FormatError> {
-    open_from(Cursor::new(bytes), name)
+    open_from(Cursor::new(bytes), name, &MemoryBudget::default())
 }
 
 /// Opens a recording archive, a HAR or a trace, plain or gzip. `name` is what errors call it. A trace is
-/// packed as it comes; what it says is read when its load is put together.
-pub fn open_from<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, FormatError> {
+/// packed as it comes; what it says is read when its load is put together. What is read is charged to `budget`.
+pub fn open_from<R: Read + Seek>(mut file: R, name: &str, budget: &MemoryBudget) -> Result<Opened, FormatError> {
     let unreadable = |e: std::io::Error| FormatError::Unpack { name: name.to_owned(), why: e.to_string() };
     let size = file.seek(SeekFrom::End(0)).map_err(unreadable)?;
     file.rewind().map_err(unreadable)?;
@@ -107,10 +110,10 @@ pub fn open_from<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, Form
     file.by_ref().take(4).read_to_end(&mut magic).map_err(unreadable)?;
     file.rewind().map_err(unreadable)?;
     if magic.starts_with(b"PK") {
-        return archive::read(BufReader::new(file), name);
+        return archive::read(BufReader::new(file), name, budget);
     }
     if !magic.starts_with(GZIP) {
-        return open_stream(file, size, name);
+        return open_stream(file, size, name, budget);
     }
     let mut unpacked = MultiGzDecoder::new(BufReader::new(file));
     let mut magic = Vec::new();
@@ -122,9 +125,10 @@ pub fn open_from<R: Read + Seek>(mut file: R, name: &str) -> Result<Opened, Form
     let whole = Cursor::new(magic).chain(unpacked);
     if is_zip {
         let bytes = read_limited(whole, size, MAX_UNPACKED, name)?;
-        return archive::read(Cursor::new(bytes), name);
+        budget.charge(bytes.len(), name)?;
+        return archive::read(Cursor::new(bytes), name, budget);
     }
-    open_stream(whole, size, name)
+    open_stream(whole, size, name, budget)
 }
 
 /// The first bytes of a gzip file (RFC 1952).
@@ -133,7 +137,7 @@ const GZIP: &[u8] = &[0x1f, 0x8b];
 const MARK: &[u8] = &[0xef, 0xbb, 0xbf];
 
 /// A HAR or a trace. `packed` is the size of the file that it comes from.
-fn open_stream(mut text: impl Read, packed: u64, name: &str) -> Result<Opened, FormatError> {
+fn open_stream(mut text: impl Read, packed: u64, name: &str, budget: &MemoryBudget) -> Result<Opened, FormatError> {
     let mut head = Vec::new();
     let mut telling = 1 << 16;
     let is_trace = loop {
@@ -144,6 +148,9 @@ fn open_stream(mut text: impl Read, packed: u64, name: &str) -> Result<Opened, F
             .map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
         if before == 0 && head.starts_with(MARK) {
             head.drain(..MARK.len());
+        }
+        if is_utf16(&head) {
+            return Err(FormatError::Utf16 { name: name.to_owned() });
         }
         let all = (head.len() as u64) < telling - MARK.len() as u64;
         match (head.iter().find(|b| !b.is_ascii_whitespace()), told(&head)) {
@@ -165,12 +172,19 @@ fn open_stream(mut text: impl Read, packed: u64, name: &str) -> Result<Opened, F
     };
     let whole = Cursor::new(head).chain(text);
     if !is_trace {
-        let (loads, bodies) = har::read(&read_limited(whole, packed, MAX_UNPACKED, name)?, name)?;
+        let (loads, bodies) = har::read(Limited::new(whole, packed, MAX_UNPACKED), name, budget)?;
         return Ok(Opened { file: Some(name.to_owned()), manifest: None, loads, bodies, detail: None });
     }
-    let trace = Some(TraceText::read(whole, packed, MAX_UNPACKED, name)?);
+    let trace = TraceText::read(whole, packed, MAX_UNPACKED, name)?;
+    budget.charge(trace.packed().len(), name)?;
+    let trace = Some(trace);
     let load = RawLoad { trace, name: name.to_owned(), ..RawLoad::default() };
     Ok(Opened { file: Some(name.to_owned()), manifest: None, loads: vec![load], bodies: BodyMap::new(), detail: None })
+}
+
+/// Whether it is UTF-16: by its byte order mark, or by a zero beside the first bracket.
+fn is_utf16(text: &[u8]) -> bool {
+    matches!(text, [0xff, 0xfe, ..] | [0xfe, 0xff, ..] | [b'{' | b'[', 0, ..] | [0, b'{' | b'[', ..])
 }
 
 /// Whether it is a trace: one in object form has its events under `traceEvents`, a HAR has a `log`.

@@ -24,15 +24,20 @@ impl<R: Read> Limited<R> {
         let limit = limit.min(RATIO_FROM.max(packed.saturating_mul(MAX_RATIO)));
         Self { from, limit, left: limit }
     }
+}
 
-    /// Why reading failed.
-    pub fn refusal(&self, error: &io::Error, name: &str) -> FormatError {
-        if self.left == 0 && error.kind() == io::ErrorKind::FileTooLarge {
-            return FormatError::TooLarge { name: name.to_owned(), limit: Bytes(self.limit).text() };
-        }
-        FormatError::Unpack { name: name.to_owned(), why: error.to_string() }
+/// Why reading failed.
+pub(crate) fn refusal(error: &io::Error, name: &str) -> FormatError {
+    match error.get_ref().and_then(|told| told.downcast_ref::<TooMuch>()) {
+        Some(TooMuch(limit)) => FormatError::TooLarge { name: name.to_owned(), limit: Bytes(*limit).text() },
+        None => FormatError::Unpack { name: name.to_owned(), why: error.to_string() },
     }
 }
+
+/// More came than may.
+#[derive(Debug, thiserror::Error)]
+#[error("more than {0} bytes")]
+struct TooMuch(u64);
 
 impl<R: Read> Read for Limited<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
@@ -40,7 +45,7 @@ impl<R: Read> Read for Limited<R> {
             // At the limit it may be over all the same.
             return match self.from.read(&mut [0])? {
                 0 => Ok(0),
-                _ => Err(io::ErrorKind::FileTooLarge.into()),
+                _ => Err(io::Error::new(io::ErrorKind::FileTooLarge, TooMuch(self.limit))),
             };
         }
         let most = buffer.len().min(usize::try_from(self.left).unwrap_or(usize::MAX));
@@ -56,7 +61,7 @@ pub(crate) fn read_limited(from: impl Read, packed: u64, limit: u64, name: &str)
     let mut bytes = Vec::new();
     match from.read_to_end(&mut bytes) {
         Ok(_) => Ok(bytes),
-        Err(error) => Err(from.refusal(&error, name)),
+        Err(error) => Err(refusal(&error, name)),
     }
 }
 

@@ -63,6 +63,16 @@ fn each_refusal_names_the_place() {
         "file.har holds nothing that can be shown: log.entries is empty."
     );
     assert!(refusal(b"{\"log\": {\"entries\": [,]}}").contains("line 1, column 22"));
+    let wide = |bytes: fn(u16) -> [u8; 2]| "{\"log\":{}}".encode_utf16().flat_map(bytes).collect::<Vec<u8>>();
+    for text in [wide(u16::to_le_bytes), wide(u16::to_be_bytes), [&[0xff, 0xfe][..], &wide(u16::to_le_bytes)].concat()]
+    {
+        assert_eq!(
+            refusal(&text),
+            "file.har is text in UTF-16; HARs and traces are UTF-8 (RFC 8259). Saved as UTF-8 it can be read."
+        );
+    }
+    let many = har(vec![json!({}); 100_001]);
+    assert_eq!(refusal(&many), "file.har unpacks to more than 100000 entries; it was not read further.");
     assert!(refusal(b"PK\x03\x04 not really").contains("cannot be unpacked"));
     assert!(refusal(&vec![b'['; 100_000]).contains("file.har"));
     assert!(refusal(b"[{\"name\":\"x\",\"ph\":\"X\",\"ts\":1}]").contains("none of its 1 trace events"));

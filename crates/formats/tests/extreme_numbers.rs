@@ -4,7 +4,7 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::{Load, NoBodies, Prepared, analyse, tracks};
-use phainon_formats::{har, open};
+use phainon_formats::{MemoryBudget, har, open};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -28,7 +28,7 @@ fn keeps_its_sense(load: &Load) {
     assert!(!tracks(&prepared).to_bytes().is_empty());
     if !prepared.load.requests.is_empty() {
         let written = har::write(&prepared.load, None).to_string();
-        har::read(written.as_bytes(), "again.har").unwrap();
+        har::read(written.as_bytes(), "again.har", &MemoryBudget::default()).unwrap();
     }
 }
 

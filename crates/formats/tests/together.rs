@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::{Millis, NoBodies, Prepared, RenderBlocking, Source, analyse};
-use phainon_formats::{FormatError, open, open_together};
+use phainon_formats::{FormatError, MemoryBudget, open, open_together};
 use serde_json::{Value, json};
 use std::io::Cursor;
 
@@ -38,14 +38,14 @@ fn each_page_of_a_har_is_a_load_and_strays_go_to_the_first() {
         ],
         &[("p1", "A"), ("p2", "B"), ("p3", "B again"), ("p4", "empty")],
     );
-    let opened = open(&file, "pages.har").unwrap();
+    let mut opened = open(&file, "pages.har").unwrap();
     let sizes: Vec<usize> = opened.loads.iter().map(|l| l.requests.as_ref().unwrap().len()).collect();
     assert_eq!(sizes, [3, 1, 1]);
     let second = opened.loads[1].assemble().unwrap();
     assert_eq!((second.title.as_deref(), second.requests[0].start), (Some("B"), Millis(0.0)));
     assert!(second.notes.contains(&phainon_core::Note::PageOf { number: 2, of: 3 }), "{:?}", second.notes);
     // Two loads of the same page are one recording of it.
-    let recordings: Vec<usize> = opened.by_page().iter().map(|o| o.loads.len()).collect();
+    let recordings: Vec<usize> = opened.take_pages().iter().map(Vec::len).collect();
     assert_eq!(recordings, [1, 2]);
 }
 
@@ -76,7 +76,7 @@ fn a_har_and_a_trace_of_one_load_become_one() {
     let files = |trace: Vec<u8>| {
         vec![(Cursor::new(trace), "t.json".to_owned()), (Cursor::new(file.clone()), "h.har".to_owned())]
     };
-    let opened = open_together(files(trace("http://a.test/"))).unwrap();
+    let opened = open_together(files(trace("http://a.test/")), &MemoryBudget::default()).unwrap();
     assert_eq!(opened.len(), 1);
     let load = opened[0].loads[0].assemble().unwrap();
     assert_eq!((load.source, load.requests.len()), (Source::HarAndTrace, 2));
@@ -86,7 +86,7 @@ fn a_har_and_a_trace_of_one_load_become_one() {
     let analysis = analyse(&Prepared::plain(load.clone()), &NoBodies);
     assert_eq!(analysis.metrics.fcp_ms, Some(Millis(400.0)));
     assert_eq!(analysis.metrics.ttfb_ms, Some(Millis(84.0)));
-    let apart = open_together(files(trace("http://b.test/"))).err().unwrap();
+    let apart = open_together(files(trace("http://b.test/")), &MemoryBudget::default()).err().unwrap();
     assert!(matches!(apart, FormatError::Apart { .. }), "{apart}");
     assert!(apart.to_string().contains("http://b.test/"));
 }

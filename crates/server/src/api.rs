@@ -1,12 +1,13 @@
 //! The JSON API under `/api`.
 
 use crate::error::Problem;
+use crate::import;
 use crate::job_list::Job;
 use crate::jobs::{self, Wanted};
 use crate::rereading;
 use crate::state::{Rereading, State, apart};
 use axum::body::Body;
-use axum::extract::{DefaultBodyLimit, Multipart, Path, Query, State as Shared};
+use axum::extract::{DefaultBodyLimit, Path, Query, State as Shared};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};
@@ -21,11 +22,7 @@ use phainon_store::{FixState, NewFix, Page, Part, Plan, RecordingHead, Recording
 use serde::{Deserialize, Serialize};
 use std::convert::Infallible;
 use std::sync::Arc;
-use tokio::io::AsyncWriteExt;
 use ts_rs::TS;
-
-/// An imported file may be this large.
-const MOST_IMPORTED: usize = 1 << 30;
 
 type App = Arc<State>;
 type Answer<T> = Result<T, Problem>;
@@ -43,7 +40,7 @@ pub fn router() -> Router<App> {
         .route("/recordings/{id}/loads/{number}/thread", get(thread))
         .route("/recordings/{id}/loads/{number}/har", get(export_har))
         .route("/recordings/{id}/loads/{number}/frames/{file}", get(frame))
-        .route("/import", post(import).layer(DefaultBodyLimit::max(MOST_IMPORTED)))
+        .route("/import", post(import::receive).layer(DefaultBodyLimit::max(import::LARGEST)))
         .route("/jobs", get(jobs).post(start_job))
         .route("/jobs/{id}", delete(cancel_job))
         .route("/jobs/{id}/frame", get(job_frame))
@@ -255,48 +252,6 @@ async fn export_har(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32
 pub struct Made {
     #[ts(type = "number")]
     pub id: i64,
-}
-
-/// The recordings that files became, in order.
-#[derive(Serialize, TS)]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub struct Imported {
-    #[ts(type = "number[]")]
-    pub ids: Vec<i64>,
-}
-
-fn no_room(error: std::io::Error) -> Problem {
-    Problem::new(StatusCode::INSUFFICIENT_STORAGE, format!("The file could not be put down to be read: {error}."))
-}
-
-/// Takes one or more files; a HAR and a trace of the same load become one recording.
-async fn import(Shared(app): Shared<App>, mut form: Multipart) -> Answer<Json<Imported>> {
-    let mut files = Vec::new();
-    let unreadable = |e: axum::extract::multipart::MultipartError| match e.status() {
-        // The line broke, or nothing came for too long.
-        status if status.is_server_error() => Problem::bad("The file did not come whole; nothing of it was kept."),
-        status => Problem::new(status, e.body_text()),
-    };
-    while let Some(mut field) = form.next_field().await.map_err(unreadable)? {
-        if files.len() >= 20 {
-            return Err(Problem::bad("At most 20 files can be imported at once."));
-        }
-        let name = field.file_name().unwrap_or("The file").chars().take(200).collect();
-        // On the disk, not in memory; a file without a name goes with the program, however that ends.
-        let directory = app.store.directory().to_owned();
-        let file = apart(move || tempfile::tempfile_in(directory).map_err(no_room)).await?;
-        let mut writing = tokio::fs::File::from_std(file);
-        while let Some(part) = field.chunk().await.map_err(unreadable)? {
-            writing.write_all(&part).await.map_err(no_room)?;
-        }
-        writing.flush().await.map_err(no_room)?;
-        files.push((writing.into_std().await, name));
-    }
-    if files.is_empty() {
-        return Err(Problem::bad("No file was sent."));
-    }
-    Ok(Json(Imported { ids: app.import(files).await? }))
 }
 
 /// A page to record.

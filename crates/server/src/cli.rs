@@ -1,7 +1,7 @@
 //! The command line.
 
 use crate::keep::opened_from;
-use crate::reading::{RecordingReading, read_opened};
+use crate::reading::{RecordingReading, read_loads};
 use crate::serve;
 use crate::signals::told_to_end;
 use crate::state::State;
@@ -10,7 +10,7 @@ use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::metrics::Metric;
 use phainon_core::words::{finding_title, lack_sentence, leg_title, note_sentence};
 use phainon_core::{Analysis, Conditions, Millis, PRESETS, Visit, preset};
-use phainon_formats::{MAX_UNPACKED, archive, open_together};
+use phainon_formats::{MAX_UNPACKED, MemoryBudget, Opened, archive, open_together};
 use phainon_recorder::{
     Access, Progress, RecordRequest, Stage, Step, check_address, parse_blocked, private_names, record_whole,
 };
@@ -71,6 +71,9 @@ struct ServeArguments {
     /// The browser to record with, or the ws:// address of one that runs elsewhere.
     #[arg(long)]
     browser: Option<String>,
+    /// How much memory reading a file may take, such as 500MB or 2GB.
+    #[arg(long, default_value = "1GB", value_parser = memory_size)]
+    import_memory: u64,
 }
 
 #[derive(Args)]
@@ -148,6 +151,9 @@ struct AnalyseArguments {
     /// A budget such as lcp=2500ms, cls=0.1 or weight=1MB; exit code 1 when the median misses it.
     #[arg(long)]
     budget: Vec<String>,
+    /// How much memory reading a file may take, such as 500MB or 2GB.
+    #[arg(long, default_value = "1GB", value_parser = memory_size)]
+    import_memory: u64,
 }
 
 /// Runs a command and gives its exit code.
@@ -184,6 +190,7 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     store.break_off_unfinished().map_err(|e| e.to_string())?;
     let mut state = State::new(store);
     state.browser = given.browser;
+    state.import_memory = given.import_memory;
     state.public_only = !given.listen.is_loopback();
     state.token = given.token;
     state.hosts = given.host;
@@ -223,6 +230,18 @@ fn data_home() -> Result<PathBuf, String> {
     base.or_else(|| Some(PathBuf::from(std::env::var_os("HOME")?).join(".local/share")))
         .map(|base| base.join("phainon"))
         .ok_or_else(|| "there is no home directory; name one with --data.".to_owned())
+}
+
+/// A size as the command line writes it, in bytes.
+fn memory_size(text: &str) -> Result<u64, String> {
+    let split = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
+    let factor = match text[split..].trim() {
+        "MB" => 1_000_000,
+        "GB" => 1_000_000_000,
+        _ => return Err("write for example 500MB or 2GB".to_owned()),
+    };
+    let number: u64 = text[..split].parse().map_err(|_| "it begins with no number".to_owned())?;
+    number.checked_mul(factor).filter(|size| *size > 0).ok_or_else(|| "no machine has that".to_owned())
 }
 
 /// Conditions as the command line writes them: a preset's id, or `360x800@3,mobile,cpu=4,…`.
@@ -352,10 +371,10 @@ async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::pa
         }
     })?;
     let _ = shown.await;
-    let mut opened = opened_from(recording, page, &request.blocked, recorded_at);
-    let manifest = opened.manifest.take().ok_or("the recording has no manifest")?;
-    let detail = opened.detail.take();
-    let (reading, bodies) = read_opened(opened, &Arc::default(), false).map_err(|e| e.to_string())?;
+    let opened = opened_from(recording, page, &request.blocked, recorded_at);
+    let Opened { loads, bodies, detail, manifest, .. } = opened;
+    let manifest = manifest.ok_or("the recording has no manifest")?;
+    let reading = read_loads(loads, &bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
     let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.reading.as_ref().map(|r| &*r.load))).collect();
     let bytes = archive::write(&manifest, &parts, &bodies, detail.as_ref()).map_err(|e| e.to_string())?;
     std::fs::write(out, &bytes).map_err(|e| format!("{} could not be written: {e}", out.display()))?;
@@ -410,11 +429,12 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
     }
     let name = files.iter().map(|f| f.1.as_str()).collect::<Vec<_>>().join(" and ");
     let budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
-    let mut opened = open_together(files).map_err(|e| e.to_string())?;
+    let mut opened = open_together(files, &MemoryBudget::new(given.import_memory)).map_err(|e| e.to_string())?;
     if opened.len() > 1 {
         return Err(format!("{name} do not belong together: only a HAR and a trace of one load do."));
     }
-    let (reading, _) = read_opened(opened.swap_remove(0), &Arc::default(), false).map_err(|e| e.to_string())?;
+    let Opened { loads, bodies, .. } = opened.swap_remove(0);
+    let reading = read_loads(loads, &bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
     let chosen = match given.load {
         Some(number) => {
             let load = number

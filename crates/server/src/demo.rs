@@ -1,6 +1,7 @@
 //! The demo's recordings: archives made from the stand-in in a real browser, part of the program.
 
 use crate::error::Problem;
+use crate::import::read_and_keep;
 use crate::state::State;
 use rust_embed::RustEmbed;
 use std::io::Cursor;
@@ -21,7 +22,7 @@ pub async fn import(state: &Arc<State>) -> Result<usize, Problem> {
             continue;
         }
         if let Some(file) = Archives::get(&name) {
-            state.import(vec![(Cursor::new(file.data), name.to_string())]).await?;
+            read_and_keep(state, vec![(Cursor::new(file.data), name.to_string())], None).await?;
             added += 1;
         }
     }

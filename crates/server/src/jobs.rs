@@ -331,7 +331,7 @@ impl Run {
             let (visit, browser) = (raw.visit, raw.page.as_ref().and_then(|p| p.browser.clone()));
             let load = LoadReading { raw, reading, failed };
             let packed = keep::packed(&load).map_err(|e| e.to_string())?;
-            let bodies = PackedBodies::of(&bodies);
+            let bodies = PackedBodies::of(bodies);
             let metrics = load.analysis().map(|a| a.metrics.clone()).unwrap_or_default();
             figures.push((number, visit, load.failed.is_some() || load.reading.is_none(), metrics));
             let summary = summary_of(&figures, &app.settings);

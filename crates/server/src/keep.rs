@@ -1,21 +1,35 @@
 //! From an opened file or a finished recording to the store.
 
 use crate::error::Problem;
-use crate::reading::{LoadReading, RecordingReading, read_opened};
-use phainon_core::{Settings, Source, registrable_domain};
-use phainon_formats::{Detail, Manifest, ManifestLoad, Opened};
+use crate::reading::{LoadReading, Reading, read_load, summary_of};
+use phainon_core::{RecordingSummary, Settings, Source, registrable_domain};
+use phainon_formats::{BodyMap, Detail, Manifest, ManifestLoad, Opened, RawLoad};
 use phainon_recorder::Recording;
-use phainon_store::{Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError};
+use phainon_store::{
+    Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError, WholeRecording,
+};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
-/// Read, analysed, and ready to be kept.
+/// A recording, read, analysed, packed, and ready to be kept.
 pub struct Ready {
-    reading: RecordingReading,
+    first: First,
     loads: Vec<PackedLoad>,
-    bodies: PackedBodies,
+    /// Those that its loads name.
+    bodies: Vec<String>,
+    summary: Option<RecordingSummary>,
     detail: Option<Detail>,
     manifest: Option<Manifest>,
     imported_from: Option<String>,
+}
+
+/// What the first load that could be read says of the recording.
+#[derive(Default)]
+struct First {
+    url: Option<String>,
+    started_at: Option<String>,
+    browser: Option<String>,
+    source: Option<Source>,
 }
 
 /// Packs one load that was read.
@@ -53,44 +67,105 @@ fn page_of(path: &str) -> String {
 }
 
 impl Ready {
-    /// Reads and analyses.
-    pub fn of(mut opened: Opened, settings: &Arc<Settings>) -> Result<Self, Problem> {
-        let imported_from = opened.file.take();
-        let manifest = opened.manifest.take();
-        let detail = opened.detail.take();
-        let (reading, bodies) = read_opened(opened, settings, true)?;
-        let loads = reading.loads.iter().map(packed).collect::<Result<_, _>>()?;
-        Ok(Self { loads, bodies: PackedBodies::of(&bodies), detail, reading, manifest, imported_from })
+    /// Reads and analyses one recording for each of its pages. Each load is packed before the next is read:
+    /// unpacked they may take many times as much.
+    pub fn of(mut opened: Opened, settings: &Arc<Settings>) -> Result<(Vec<Self>, PackedBodies), Problem> {
+        let pages = opened.take_pages();
+        let Opened { file, manifest, bodies, detail, .. } = opened;
+        let mut all = Vec::with_capacity(pages.len());
+        for loads in pages {
+            let mut ready = Self::read(loads, &bodies, settings)?;
+            ready.imported_from.clone_from(&file);
+            all.push(ready);
+        }
+        if let Some(archive) = all.first_mut().filter(|_| manifest.is_some()) {
+            (archive.manifest, archive.detail) = (manifest, detail);
+            archive.bodies = bodies.keys().cloned().collect();
+        }
+        Ok((all, PackedBodies::of(bodies)))
     }
 
-    /// Keeps it and gives its id.
-    pub fn keep(&self, store: &Store) -> Result<i64, StoreError> {
+    fn read(loads: Vec<RawLoad>, bodies: &BodyMap, settings: &Arc<Settings>) -> Result<Self, Problem> {
+        let body = |hash: &str| bodies.get(hash).cloned();
+        let (mut first, mut figures) = (None, Vec::new());
+        let mut named = BTreeSet::new();
+        let mut kept = Vec::with_capacity(loads.len());
+        for (number, raw) in (1u32..).zip(loads) {
+            named.extend(raw.body_hashes().into_iter().map(str::to_owned));
+            let reading = read_load(&raw, &body, settings, true)?;
+            let failed = raw.failed.clone();
+            if let Some(Reading { load, analysis, .. }) = &reading {
+                figures.push((number, load.visit, failed.is_some(), analysis.metrics.clone()));
+                first.get_or_insert_with(|| First {
+                    url: Some(load.url.to_string()),
+                    started_at: load.started_at.clone(),
+                    browser: load.browser.clone(),
+                    source: Some(load.source),
+                });
+            }
+            kept.push(packed(&LoadReading { raw, reading, failed })?);
+        }
+        Ok(Self {
+            first: first.unwrap_or_default(),
+            loads: kept,
+            bodies: named.into_iter().collect(),
+            summary: summary_of(&figures, settings),
+            detail: None,
+            manifest: None,
+            imported_from: None,
+        })
+    }
+
+    /// Keeps recordings, all of them or nothing, and gives their ids.
+    pub fn keep(all: &[(Vec<Self>, PackedBodies)], store: &Store) -> Result<Vec<i64>, StoreError> {
+        let told: Vec<(&Self, &PackedBodies, Named)> =
+            all.iter().flat_map(|(ready, bodies)| ready.iter().map(move |r| (r, bodies, r.named()))).collect();
+        let wholes: Vec<WholeRecording<'_>> = told.iter().map(|(r, bodies, named)| r.whole(bodies, named)).collect();
+        store.add_recordings(&wholes)
+    }
+
+    fn named(&self) -> Named {
         let manifest = self.manifest.as_ref();
-        let first = self.reading.loads.iter().find_map(|l| l.reading.as_ref()).map(|r| &r.load);
-        let url = manifest.map(|m| m.url.clone()).or_else(|| first.map(|l| l.url.to_string())).unwrap_or_default();
+        let url = manifest.map(|m| m.url.clone()).or_else(|| self.first.url.clone()).unwrap_or_default();
         let (site, named_by_path) = site_and_page(&url);
         let page = manifest.and_then(|m| m.page.clone()).filter(|p| !p.trim().is_empty()).unwrap_or(named_by_path);
-        let recorded_at = manifest
-            .and_then(|m| m.recorded_at.clone())
-            .or_else(|| first.and_then(|l| l.started_at.clone()))
-            .unwrap_or_else(now);
-        let blocked = manifest.map(|m| m.blocked.clone()).unwrap_or_default();
+        let told = manifest.and_then(|m| m.recorded_at.clone()).or_else(|| self.first.started_at.clone());
+        Named { url, site, page, recorded_at: told.unwrap_or_else(now) }
+    }
+
+    fn whole<'a>(&'a self, bodies: &'a PackedBodies, named: &'a Named) -> WholeRecording<'a> {
+        let manifest = self.manifest.as_ref();
         let head = NewRecording {
-            site: &site,
-            page: &page,
-            url: &url,
-            source: first.map_or(Source::Recording, |l| l.source),
+            site: &named.site,
+            page: &named.page,
+            url: &named.url,
+            source: self.first.source.unwrap_or(Source::Recording),
             conditions: manifest.and_then(|m| m.conditions.as_ref()),
-            browser: manifest.and_then(|m| m.browser.as_deref()).or_else(|| first.and_then(|l| l.browser.as_deref())),
+            browser: manifest.and_then(|m| m.browser.as_deref()).or(self.first.browser.as_deref()),
             machine: manifest.and_then(|m| m.machine.as_ref()),
-            recorded_at: &recorded_at,
+            recorded_at: &named.recorded_at,
             imported_from: self.imported_from.as_deref(),
             wanted_loads: None,
-            blocked: &blocked,
+            blocked: manifest.map(|m| m.blocked.as_slice()).unwrap_or_default(),
             ended: Ended::Done,
         };
-        store.add_recording(&head, &self.loads, &self.bodies, self.detail.as_ref(), self.reading.summary.as_ref())
+        WholeRecording {
+            head,
+            loads: &self.loads,
+            bodies,
+            named: &self.bodies,
+            detail: self.detail.as_ref(),
+            summary: self.summary.as_ref(),
+        }
     }
+}
+
+/// What a recording is called.
+struct Named {
+    url: String,
+    site: String,
+    page: String,
+    recorded_at: String,
 }
 
 /// Now, as RFC 3339.

@@ -9,6 +9,7 @@ pub mod cli;
 pub mod demo;
 pub mod depth;
 mod error;
+pub mod import;
 pub mod job_list;
 pub mod jobs;
 mod keep;
@@ -20,4 +21,4 @@ pub mod state;
 
 pub use error::Problem;
 
-pub use reading::{LoadReading, Reading, RecordingReading, read_load, read_opened};
+pub use reading::{LoadReading, Reading, RecordingReading, read_load, read_loads};

@@ -2,7 +2,7 @@
 
 use phainon_core::metrics::Metrics;
 use phainon_core::{Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, summarise};
-use phainon_formats::{BodyMap, FormatError, Opened, RawLoad};
+use phainon_formats::{BodyMap, FormatError, RawLoad};
 use std::sync::Arc;
 
 /// What was made of one load.
@@ -77,13 +77,13 @@ pub fn read_load(
     Ok(Some(Reading { load: prepared.load, analysis, tracks }))
 }
 
-/// Puts every load together and analyses it.
-pub fn read_opened(
-    opened: Opened,
+/// Puts every load of a recording together and analyses it.
+pub fn read_loads(
+    loads: Vec<RawLoad>,
+    bodies: &BodyMap,
     settings: &Arc<Settings>,
     draw: bool,
-) -> Result<(RecordingReading, BodyMap), FormatError> {
-    let Opened { loads, bodies, .. } = opened;
+) -> Result<RecordingReading, FormatError> {
     let body = |hash: &str| bodies.get(hash).cloned();
     let mut read = Vec::with_capacity(loads.len());
     for raw in loads {
@@ -93,7 +93,7 @@ pub fn read_opened(
     }
     let counted: Vec<Counted<'_>> = (1u32..).zip(&read).filter_map(|(number, load)| load.counted(number)).collect();
     let summary = summarise(&counted, settings);
-    Ok((RecordingReading { loads: read, summary }, bodies))
+    Ok(RecordingReading { loads: read, summary })
 }
 
 /// What the loads of a recording say together, from figures kept before.

@@ -2,22 +2,18 @@
 
 use crate::error::Problem;
 use crate::job_list::Jobs;
-use crate::keep;
 use axum::http::StatusCode;
 use phainon_core::{Prepared, Settings};
-use phainon_formats::open_together;
+use phainon_formats::MemoryBudget;
 use phainon_standin::StandIn;
-use phainon_store::{Store, StoreError};
+use phainon_store::Store;
 use serde::Serialize;
-use std::io::{Read, Seek, SeekFrom};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::{RwLock, RwLockReadGuard, RwLockWriteGuard, watch};
 use ts_rs::TS;
 
 /// How many loads are held in memory.
 const HELD_LOADS: usize = 4;
-/// Files smaller than this are read at once, even while a page is being recorded.
-const LIGHT: u64 = 2 << 20;
 
 /// How far reading everything anew has come.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, TS)]
@@ -48,6 +44,10 @@ pub struct State {
     measuring: RwLock<()>,
     /// Held while one load is read anew.
     pub renewing: tokio::sync::Mutex<()>,
+    /// Held while files are read that somebody sent.
+    pub importing: tokio::sync::Mutex<()>,
+    /// How many bytes of memory one import may take.
+    pub import_memory: u64,
     /// The simulated site, where it runs.
     pub stand_in: Option<StandIn>,
     /// The browser named on the command line.
@@ -71,6 +71,8 @@ impl State {
             rereading: watch::channel(Rereading::default()).0,
             measuring: RwLock::default(),
             renewing: tokio::sync::Mutex::default(),
+            importing: tokio::sync::Mutex::default(),
+            import_memory: MemoryBudget::USUAL,
             stand_in: None,
             browser: None,
             public_only: false,
@@ -118,25 +120,6 @@ impl State {
     /// Drops what is held of a load, or of a whole recording where the number is 0.
     pub fn forget(&self, id: i64, number: u32) {
         self.held().retain(|((recording, load), _)| *recording != id || (number > 0 && *load != number));
-    }
-
-    /// Reads files that somebody has and keeps them; gives the recordings' ids.
-    pub async fn import<R: Read + Seek + Send + 'static>(
-        self: &Arc<Self>,
-        mut files: Vec<(R, String)>,
-    ) -> Result<Vec<i64>, Problem> {
-        let heavy = files.iter_mut().filter_map(|(file, _)| file.seek(SeekFrom::End(0)).ok()).sum::<u64>() > LIGHT;
-        let _quiet = if heavy { Some(self.quiet().await) } else { None };
-        let state = self.clone();
-        apart(move || {
-            let ready = open_together(files)?
-                .into_iter()
-                .flat_map(phainon_formats::Opened::by_page)
-                .map(|opened| keep::Ready::of(opened, &state.settings))
-                .collect::<Result<Vec<_>, _>>()?;
-            Ok(ready.iter().map(|r| r.keep(&state.store)).collect::<Result<Vec<_>, StoreError>>()?)
-        })
-        .await
     }
 }
 

@@ -6,7 +6,7 @@
 #[path = "../tests/kept/mod.rs"]
 mod kept;
 
-use kept::{add, head, packed, raw};
+use kept::{add, head, keep_whole, packed, raw};
 use phainon_core::{Analysis, Bytes};
 use phainon_formats::{RawLoad, TraceText};
 use phainon_store::{Derived, NewLoad, PackedBodies, PackedLoad, Page, Part, Store};
@@ -53,16 +53,9 @@ fn main() {
         let derived = Derived { load: &prepared.load, analysis: &analysis, tracks: Some(b"columns") };
         let load = PackedLoad::of(&NewLoad { raw: &heavy, derived: Some(derived) }).expect("packed");
         let (_, summary) = packed(&raw(&["<p>"]));
-        let bodies = PackedBodies::of(&kept::bodies(&[]));
-        store
-            .add_recording(
-                &head(&format!("page {n}"), "2026-11-24T09:00:00Z"),
-                &[load],
-                &bodies,
-                None,
-                summary.as_ref(),
-            )
-            .expect("kept");
+        let bodies = PackedBodies::default();
+        let page = format!("page {n}");
+        keep_whole(&store, head(&page, "2026-11-24T09:00:00Z"), &[load], &bodies, None, summary.as_ref());
     }
     let size = std::fs::read_dir(directory.path())
         .map_or(0, |files| files.filter_map(|f| f.ok()?.metadata().ok()).map(|m| m.len()).sum::<u64>());

@@ -24,7 +24,7 @@ pub use loads::{PackedPart, StoredLoad};
 pub use packed::{Derived, NewLoad, PackedBodies, PackedLoad};
 pub use part::Part;
 pub use plan::{FixState, NewFix, Plan, PlannedFix};
-pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings};
+pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings, WholeRecording};
 
 use rusqlite::{Connection, OpenFlags};
 use std::ops::{Deref, DerefMut};

@@ -7,6 +7,7 @@ use crate::part::Part;
 use crate::site::Rows;
 use phainon_core::{ANALYSIS_VERSION, Analysis, Load, Visit};
 use phainon_formats::{ASSEMBLY_VERSION, BodyMap, HarRequests, RawLoad, body_hash};
+use std::collections::HashMap;
 
 /// A load to be kept.
 pub struct NewLoad<'a> {
@@ -105,18 +106,24 @@ impl PackedLoad {
     }
 }
 
-/// Bodies as their rows will hold them.
+/// Bodies as their rows will hold them. They may be of several recordings.
 #[derive(Default)]
-pub struct PackedBodies(pub(crate) Vec<(String, Codec, Vec<u8>)>);
+pub struct PackedBodies(HashMap<String, (Codec, Vec<u8>)>);
 
 impl PackedBodies {
     /// Packs each where that makes it smaller.
     #[must_use]
-    pub fn of(bodies: &BodyMap) -> Self {
-        let all = bodies.iter().map(|(hash, body)| {
-            let (codec, bytes) = packed(body);
-            (hash.clone(), codec, bytes)
-        });
-        Self(all.collect())
+    pub fn of(bodies: BodyMap) -> Self {
+        Self(bodies.into_iter().map(|(hash, body)| (hash, packed(&body))).collect())
+    }
+
+    /// The names of all of them.
+    #[must_use]
+    pub fn names(&self) -> Vec<String> {
+        self.0.keys().cloned().collect()
+    }
+
+    pub(crate) fn get(&self, hash: &str) -> Option<&(Codec, Vec<u8>)> {
+        self.0.get(hash)
     }
 }

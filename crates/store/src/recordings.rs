@@ -99,6 +99,7 @@ pub struct Recordings {
 }
 
 /// A recording to be kept.
+#[derive(Clone)]
 pub struct NewRecording<'a> {
     /// The site's registrable domain.
     pub site: &'a str,
@@ -126,34 +127,47 @@ pub struct NewRecording<'a> {
     pub ended: Ended,
 }
 
+/// A recording to be kept whole.
+pub struct WholeRecording<'a> {
+    /// What it is.
+    pub head: NewRecording<'a>,
+    /// In order.
+    pub loads: &'a [PackedLoad],
+    /// The bodies that its loads name, and maybe those of others.
+    pub bodies: &'a PackedBodies,
+    /// Which of them are its own.
+    pub named: &'a [String],
+    /// What the load for used code told.
+    pub detail: Option<&'a Detail>,
+    /// What the loads say together.
+    pub summary: Option<&'a RecordingSummary>,
+}
+
 const COLUMNS: &str = "id, site, page, url, source, conditions, browser, recorded_at, imported_from, summary, machine, wanted_loads, ended, blocked";
 
 impl Store {
-    /// Keeps a whole recording, or nothing of it, and gives its id.
-    pub fn add_recording(
-        &self,
-        new: &NewRecording<'_>,
-        loads: &[PackedLoad],
-        bodies: &PackedBodies,
-        detail: Option<&Detail>,
-        summary: Option<&RecordingSummary>,
-    ) -> Result<i64, StoreError> {
+    /// Keeps whole recordings, all of them or nothing, and gives their ids.
+    pub fn add_recordings(&self, all: &[WholeRecording<'_>]) -> Result<Vec<i64>, StoreError> {
         let mut db = self.write();
         let change = db.transaction()?;
-        let id = add_head(&change, new)?;
-        for (number, load) in (1u32..).zip(loads) {
-            add_load(&change, id, number, load)?;
-        }
-        add_bodies(&change, id, bodies)?;
-        if let Some(detail) = detail {
-            add_detail(&change, id, detail)?;
-        }
-        set_summary(&change, id, summary)?;
-        if let Some(name) = new.imported_from {
-            change.execute("insert or ignore into imported (name) values (?1)", [name])?;
+        let mut ids = Vec::with_capacity(all.len());
+        for whole in all {
+            let id = add_head(&change, &whole.head)?;
+            for (number, load) in (1u32..).zip(whole.loads) {
+                add_load(&change, id, number, load)?;
+            }
+            add_bodies(&change, id, whole.bodies, whole.named.iter().map(String::as_str))?;
+            if let Some(detail) = whole.detail {
+                add_detail(&change, id, detail)?;
+            }
+            set_summary(&change, id, whole.summary)?;
+            if let Some(name) = whole.head.imported_from {
+                change.execute("insert or ignore into imported (name) values (?1)", [name])?;
+            }
+            ids.push(id);
         }
         change.commit()?;
-        Ok(id)
+        Ok(ids)
     }
 
     /// Begins a recording whose loads come one by one.
@@ -175,7 +189,7 @@ impl Store {
         let mut db = self.write();
         let change = db.transaction()?;
         add_load(&change, id, number, load)?;
-        add_bodies(&change, id, bodies)?;
+        add_bodies(&change, id, bodies, bodies.names().iter().map(String::as_str))?;
         set_summary(&change, id, summary)?;
         change.execute("update recordings set browser = coalesce(browser, ?2) where id = ?1", params![id, browser])?;
         change.commit()?;
@@ -332,11 +346,17 @@ fn add_head(change: &Connection, new: &NewRecording<'_>) -> Result<i64, StoreErr
     Ok(change.last_insert_rowid())
 }
 
-fn add_bodies(change: &Connection, id: i64, bodies: &PackedBodies) -> Result<(), StoreError> {
+fn add_bodies<'a>(
+    change: &Connection,
+    id: i64,
+    bodies: &PackedBodies,
+    named: impl IntoIterator<Item = &'a str>,
+) -> Result<(), StoreError> {
     let mut insert =
         change.prepare_cached("insert or ignore into body_rows (hash, codec, bytes) values (?1, ?2, ?3)")?;
     let mut use_of = change.prepare_cached("insert or ignore into body_uses (recording, hash) values (?1, ?2)")?;
-    for (hash, codec, bytes) in &bodies.0 {
+    for hash in named {
+        let Some((codec, bytes)) = bodies.get(hash) else { continue };
         insert.execute(params![hash, codec, bytes])?;
         use_of.execute(params![id, hash])?;
     }

@@ -5,7 +5,7 @@
 
 mod kept;
 
-use kept::{PAGE, add, bodies, head, packed, raw};
+use kept::{PAGE, add, bodies, head, keep_whole, packed, raw};
 use phainon_core::{Bytes, Conditions, Millis, Request, ResourceKind, preset};
 use phainon_formats::RawLoad;
 use phainon_store::{NewRecording, PackedBodies, Page, Store, StoreError};
@@ -27,7 +27,7 @@ fn page_with(scripts: &[(&str, u64)]) -> RawLoad {
 
 fn keep(store: &Store, new: &NewRecording<'_>, raw: &RawLoad) -> i64 {
     let (load, summary) = packed(raw);
-    store.add_recording(new, &[load], &PackedBodies::default(), None, summary.as_ref()).unwrap()
+    keep_whole(store, new.clone(), &[load], &PackedBodies::default(), None, summary.as_ref())
 }
 
 #[test]

@@ -238,8 +238,9 @@ export function useStartJob() {
 export function useImport() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (files: File[]) => {
+    mutationFn: ({ files, chosen }: { files: File[]; chosen?: number[] | undefined }) => {
       const form = new FormData();
+      if (chosen) form.append('pages', chosen.join(','));
       for (const file of files) form.append('file', file, file.name);
       return send<Imported>('POST', '/import', form);
     },

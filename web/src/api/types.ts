@@ -278,6 +278,31 @@ value: string,
 request: RequestId | null, };
 
 /**
+ * A page of a file, of which there are many.
+ */
+export type FilePage = { 
+/**
+ * What it is chosen by: its place among the pages of all files, from 1.
+ */
+number: number, 
+/**
+ * The address that its first request asked for.
+ */
+url: string, 
+/**
+ * Its title, where the file tells one.
+ */
+title: string | null, 
+/**
+ * How many loads of it there are.
+ */
+loads: number, 
+/**
+ * How many requests the first of them made.
+ */
+requests: number, };
+
+/**
  * A finding with its words.
  */
 export type Finding = { 
@@ -529,9 +554,17 @@ request: Array<Header>,
 response: Array<Header>, };
 
 /**
- * The recordings that files became, in order.
+ * What became of files.
  */
-export type Imported = { ids: number[], };
+export type Imported = { 
+/**
+ * The recordings that they became, in order.
+ */
+ids: number[], 
+/**
+ * Where they hold more pages than are kept at once: all of them, to choose from. Nothing was kept then.
+ */
+pages: Array<FilePage>, };
 
 /**
  * Who asked for a request.

@@ -1,5 +1,5 @@
 import { lazy, Suspense, useCallback, useEffect, useState } from 'react';
-import { Navigate, Route, Routes, useNavigate } from 'react-router';
+import { Navigate, Route, Routes } from 'react-router';
 import { RecordingsView } from '../views/recordings/RecordingsView';
 import { HelpDialog } from './HelpDialog';
 import { LeftColumn } from './LeftColumn';
@@ -39,11 +39,10 @@ export function App() {
   // What was typed into it stays while it is closed, so it stays once it was opened.
   const [record, setRecord] = useState<'unused' | 'open' | 'closed'>('unused');
   const [helpOpen, setHelpOpen] = useState(false);
-  const navigate = useNavigate();
   useFetchLater();
   useKeys({ r: () => setRecord('open'), '?': () => setHelpOpen(true) });
   const onRecord = useCallback(() => setRecord('open'), []);
-  const dropping = useDrop((id) => navigate(`/recordings/${id}/glance`));
+  const dropping = useDrop();
   return (
     <div className="grid h-full grid-rows-[48px_minmax(0,1fr)]">
       <TopBar onRecord={onRecord} onHelp={() => setHelpOpen(true)} />

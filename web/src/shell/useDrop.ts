@@ -1,12 +1,10 @@
 import { useEffect, useState } from 'react';
-import { useImport } from '../api/queries';
-import { useNotice } from './notices';
+import { useImporting } from './importing';
 
 /** Files dropped anywhere on the window are imported; tells whether one hovers over it. */
-export function useDrop(onMade: (id: number) => void): boolean {
+export function useDrop(): boolean {
   const [over, setOver] = useState(false);
-  const { mutateAsync } = useImport();
-  const say = useNotice();
+  const { bring } = useImporting();
   useEffect(() => {
     const hasFiles = (e: DragEvent) => e.dataTransfer?.types.includes('Files') ?? false;
     const onOver = (e: DragEvent) => {
@@ -23,20 +21,7 @@ export function useDrop(onMade: (id: number) => void): boolean {
       setOver(false);
       const files = [...(e.dataTransfer?.files ?? [])];
       if (!files.length) return;
-      const names = files.map((f) => f.name).join(', ');
-      say({ text: `Reading ${names} …` });
-      mutateAsync(files).then(
-        ({ ids }) => {
-          say({
-            text:
-              ids.length > 1
-                ? `${names}: ${ids.length} recordings were kept; this is the first.`
-                : `${names}: read and kept.`,
-          });
-          if (ids[0] !== undefined) onMade(ids[0]);
-        },
-        (error: Error) => say({ text: error.message, bad: true }),
-      );
+      bring(files);
     };
     window.addEventListener('dragover', onOver);
     window.addEventListener('dragleave', onLeave);
@@ -46,6 +31,6 @@ export function useDrop(onMade: (id: number) => void): boolean {
       window.removeEventListener('dragleave', onLeave);
       window.removeEventListener('drop', onDrop);
     };
-  }, [mutateAsync, onMade, say]);
+  }, [bring]);
   return over;
 }

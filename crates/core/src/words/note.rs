@@ -110,6 +110,10 @@ pub fn note_sentence(note: &Note) -> String {
             "{} passed over.",
             counted(*count, "entry without a usable request was", "entries without a usable request were")
         ),
+        Note::RequestsBeyond { count, limit } => format!(
+            "{} left out: no more than {limit} of a load are read.",
+            counted(*count, "request is", "requests are")
+        ),
         Note::EntriesUndated { count } => format!(
             "{} shown at the start.",
             counted(*count, "entry has no readable date and is", "entries have no readable date and are")

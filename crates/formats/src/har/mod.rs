@@ -1,7 +1,9 @@
 //! HAR 1.2, read leniently and written strictly.
 
 mod dates;
+mod entry;
 mod read;
+mod stream;
 mod write;
 
 pub use read::read;

@@ -7,7 +7,7 @@
 mod requests;
 mod sieve;
 
-pub use requests::{Before, NetworkFacts, read};
+pub use requests::{Before, MOST_REQUESTS, NetworkFacts, read};
 
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -30,6 +30,9 @@ pub struct KeptBody {
 fn yes() -> bool {
     true
 }
+
+/// No event is longer: its values may take twenty times its text while it is read.
+const LONGEST: usize = 16 << 20;
 
 /// Events of the protocol's network domain, one JSON object a line, in the order in which they
 /// came, and the bodies that were kept of their responses.
@@ -65,6 +68,7 @@ impl NetworkLog {
 
     /// The events, in order; lines that are none are passed over.
     pub fn events(&self) -> impl Iterator<Item = NetworkEvent> {
-        self.events.split(|b| *b == b'\n').filter_map(|line| serde_json::from_slice(line).ok())
+        let lines = self.events.split(|b| *b == b'\n').filter(|line| line.len() <= LONGEST);
+        lines.filter_map(|line| serde_json::from_slice(line).ok())
     }
 }

@@ -29,7 +29,12 @@ pub struct NetworkFacts {
     pub wall_offset: Option<f64>,
     /// Answers to `fetch()` whose bodies nobody read: they have no end.
     pub unread: usize,
+    /// Requests beyond the limit, which are left out.
+    pub beyond: usize,
 }
+
+/// More requests of one load are not read.
+pub const MOST_REQUESTS: usize = 100_000;
 
 /// One hop of a request as its events tell it; times in seconds of the browser's monotonic clock.
 struct Hop {
@@ -76,6 +81,7 @@ struct Reader {
     /// Addresses of web sockets whose handshake has not begun.
     sockets: HashMap<String, String>,
     wall_offset: Option<f64>,
+    beyond: usize,
 }
 
 /// Reads a log. Times count from navigation start (microseconds of the monotonic clock; `None`
@@ -212,6 +218,10 @@ impl Reader {
     }
 
     fn add(&mut self, id: &str, hop: Hop) {
+        if self.hops.len() >= MOST_REQUESTS {
+            self.beyond += 1;
+            return;
+        }
         self.of.entry(id.to_owned()).or_default().push(self.hops.len());
         self.hops.push(hop);
     }
@@ -303,7 +313,7 @@ impl Reader {
             })
             .collect();
         trace::name_style_initiators(&mut requests);
-        NetworkFacts { requests, before, wall_offset: self.wall_offset, unread }
+        NetworkFacts { requests, before, wall_offset: self.wall_offset, unread, beyond: self.beyond }
     }
 }
 

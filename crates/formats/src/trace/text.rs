@@ -2,7 +2,7 @@
 //! tenth or less, so none ever lies in memory whole; it is read as a stream, as often as needed.
 
 use crate::FormatError;
-use crate::unpack::Limited;
+use crate::unpack::{Limited, refusal};
 use std::io::{self, Read, Write};
 
 /// Zstandard's usual level: a trace packs at some hundred megabytes a second.
@@ -32,7 +32,7 @@ impl TraceText {
         let mut from = Limited::new(from, packed, limit);
         let mut writer = TraceWriter::new();
         let packed = io::copy(&mut from, &mut writer).and_then(|_| writer.done());
-        packed.map_err(|error| from.refusal(&error, name))
+        packed.map_err(|error| refusal(&error, name))
     }
 
     /// What an earlier [`Self::packed`] gave.

@@ -8,7 +8,7 @@ use phainon_core::{
     Source, analyse, summarise,
 };
 use phainon_formats::{BodyMap, Detail, FrameRecord, RawLoad, body_hash};
-use phainon_store::{Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Store};
+use phainon_store::{Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Store, WholeRecording};
 
 pub const PAGE: &str = "http://www.skerryline.test/";
 
@@ -67,6 +67,19 @@ pub fn head<'a>(page: &'a str, recorded_at: &'a str) -> NewRecording<'a> {
 /// Keeps a recording of one load of these texts and gives its id.
 pub fn add(store: &Store, page: &str, recorded_at: &str, texts: &[&str]) -> i64 {
     let (load, summary) = packed(&raw(texts));
-    let bodies = PackedBodies::of(&bodies(texts));
-    store.add_recording(&head(page, recorded_at), &[load], &bodies, Some(&detail()), summary.as_ref()).unwrap()
+    let bodies = PackedBodies::of(bodies(texts));
+    keep_whole(store, head(page, recorded_at), &[load], &bodies, Some(&detail()), summary.as_ref())
+}
+
+/// Keeps one recording with all of the bodies and gives its id.
+pub fn keep_whole(
+    store: &Store,
+    head: NewRecording<'_>,
+    loads: &[PackedLoad],
+    bodies: &PackedBodies,
+    detail: Option<&Detail>,
+    summary: Option<&RecordingSummary>,
+) -> i64 {
+    let named = bodies.names();
+    store.add_recordings(&[WholeRecording { head, loads, bodies, named: &named, detail, summary }]).unwrap()[0]
 }

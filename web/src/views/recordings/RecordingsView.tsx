@@ -2,12 +2,13 @@ import { Trash2, Upload } from 'lucide-react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { useAbout, useImport, useRecordingChanges, useRecordingPages } from '../../api/queries';
+import { useAbout, useRecordingChanges, useRecordingPages } from '../../api/queries';
 import type { Metric, RecordingHead } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { day, METRICS, metricText, whole } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
 import { useTypedParam } from '../../parts/useTypedParam';
+import { useImporting } from '../../shell/importing';
 import { useRowKeys } from '../../shell/keys';
 import { useNotice } from '../../shell/notices';
 
@@ -251,9 +252,7 @@ const Row = memo(function Row(props: {
 
 function ImportButton() {
   const input = useRef<HTMLInputElement>(null);
-  const files = useImport();
-  const say = useNotice();
-  const navigate = useNavigate();
+  const { bring, busy } = useImporting();
   return (
     <>
       <input
@@ -266,15 +265,11 @@ function ImportButton() {
         onChange={(e) => {
           const chosen = [...(e.target.files ?? [])];
           e.target.value = '';
-          if (!chosen.length) return;
-          files.mutate(chosen, {
-            onSuccess: ({ ids }) => void navigate(ids.length === 1 ? `/recordings/${ids[0]}/glance` : '/recordings'),
-            onError: (error) => say({ text: error.message, bad: true }),
-          });
+          if (chosen.length) bring(chosen);
         }}
       />
-      <button className="btn" disabled={files.isPending} onClick={() => input.current?.click()}>
-        <Upload size={14} aria-hidden /> {files.isPending ? 'Reading the file …' : 'Import archive, HAR or trace'}
+      <button className="btn" disabled={busy} onClick={() => input.current?.click()}>
+        <Upload size={14} aria-hidden /> {busy ? 'Reading the file …' : 'Import archive, HAR or trace'}
       </button>
     </>
   );
