@@ -19,7 +19,8 @@ use zip::{CompressionMethod, ZipArchive, ZipWriter};
 /// What a load's network events take in memory, as they are and as requests, in times of their text.
 const EVENTS_IN_MEMORY: usize = 4;
 const MAX_FILES: usize = 50_000;
-const MAX_LOADS: usize = 200;
+/// Twenty first visits, a return visit after each, and as many again.
+const MAX_LOADS: usize = 80;
 /// Everything in an archive together.
 const MAX_WHOLE: u64 = 2 * MAX_UNPACKED;
 

@@ -11,6 +11,7 @@ use serde::Serialize;
 use std::collections::BTreeSet;
 use std::io::{Read, Seek, SeekFrom};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use tokio::io::AsyncWriteExt;
 use ts_rs::TS;
 
@@ -91,6 +92,16 @@ fn choose(opened: &mut [Opened], chosen: Option<&BTreeSet<usize>>) -> Result<Vec
     }
 }
 
+/// Tells work that may take long that nobody waits for it any more.
+#[derive(Default)]
+struct Left(Arc<AtomicBool>);
+
+impl Drop for Left {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+}
+
 /// Reads files that somebody has and keeps them, all or nothing. Where they hold more pages than are kept at
 /// once, and none were chosen, nothing is kept and the pages are told.
 pub async fn read_and_keep<R: Read + Seek + Send + 'static>(
@@ -99,17 +110,21 @@ pub async fn read_and_keep<R: Read + Seek + Send + 'static>(
     chosen: Option<BTreeSet<usize>>,
 ) -> Result<Imported, Problem> {
     let heavy = files.iter_mut().filter_map(|(file, _)| file.seek(SeekFrom::End(0)).ok()).sum::<u64>() > LIGHT;
-    let _quiet = if heavy { Some(app.quiet().await) } else { None };
+    let quiet = if heavy { Some(app.quiet().await) } else { None };
     // One at a time: each may take all of the memory that an import may take.
-    let _alone = app.importing.lock().await;
+    let alone = app.importing.clone().lock_owned().await;
     let state = app.clone();
+    let left = Left::default();
+    let stop = left.0.clone();
     apart(move || {
+        // Held until the work ends, whoever waits for it.
+        let _held = (quiet, alone);
         let mut opened = open_together(files, &MemoryBudget::new(state.import_memory))?;
         let pages = choose(&mut opened, chosen.as_ref())?;
         if !pages.is_empty() {
             return Ok(Imported { ids: Vec::new(), pages });
         }
-        let ready = opened.into_iter().map(|o| Ready::of(o, &state.settings)).collect::<Result<Vec<_>, _>>()?;
+        let ready = opened.into_iter().map(|o| Ready::of(o, &state.settings, &stop)).collect::<Result<Vec<_>, _>>()?;
         Ok(Imported { ids: Ready::keep(&ready, &state.store)?, pages })
     })
     .await

@@ -10,6 +10,7 @@ use phainon_store::{
 };
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// A recording, read, analysed, packed, and ready to be kept.
 pub struct Ready {
@@ -68,13 +69,17 @@ fn page_of(path: &str) -> String {
 
 impl Ready {
     /// Reads and analyses one recording for each of its pages. Each load is packed before the next is read:
-    /// unpacked they may take many times as much.
-    pub fn of(mut opened: Opened, settings: &Arc<Settings>) -> Result<(Vec<Self>, PackedBodies), Problem> {
+    /// unpacked they may take many times as much. Ends between two loads where it is told to stop.
+    pub fn of(
+        mut opened: Opened,
+        settings: &Arc<Settings>,
+        stop: &AtomicBool,
+    ) -> Result<(Vec<Self>, PackedBodies), Problem> {
         let pages = opened.take_pages();
         let Opened { file, manifest, bodies, detail, .. } = opened;
         let mut all = Vec::with_capacity(pages.len());
         for loads in pages {
-            let mut ready = Self::read(loads, &bodies, settings)?;
+            let mut ready = Self::read(loads, &bodies, settings, stop)?;
             ready.imported_from.clone_from(&file);
             all.push(ready);
         }
@@ -85,12 +90,20 @@ impl Ready {
         Ok((all, PackedBodies::of(bodies)))
     }
 
-    fn read(loads: Vec<RawLoad>, bodies: &BodyMap, settings: &Arc<Settings>) -> Result<Self, Problem> {
+    fn read(
+        loads: Vec<RawLoad>,
+        bodies: &BodyMap,
+        settings: &Arc<Settings>,
+        stop: &AtomicBool,
+    ) -> Result<Self, Problem> {
         let body = |hash: &str| bodies.get(hash).cloned();
         let (mut first, mut figures) = (None, Vec::new());
         let mut named = BTreeSet::new();
         let mut kept = Vec::with_capacity(loads.len());
         for (number, raw) in (1u32..).zip(loads) {
+            if stop.load(Ordering::Relaxed) {
+                return Err(Problem::bad("Nobody waits for this any more; nothing of it was kept."));
+            }
             named.extend(raw.body_hashes().into_iter().map(str::to_owned));
             let reading = read_load(&raw, &body, settings, true)?;
             let failed = raw.failed.clone();
@@ -218,5 +231,16 @@ mod tests {
             assert_eq!(site_and_page(&format!("https://www.a.test/{path}")), ("a.test".into(), name.into()), "{path}");
         }
         assert_eq!(site_and_page("no address"), ("(no site)".into(), "Home".into()));
+    }
+
+    #[test]
+    fn work_that_nobody_waits_for_ends_before_its_next_load() {
+        let har = br#"{"log":{"entries":[{"request":{"url":"http://a.test/"},"response":{}}]}}"#;
+        let of = |stop: bool| {
+            let opened = phainon_formats::open(har, "x.har").expect("a HAR");
+            Ready::of(opened, &Arc::default(), &AtomicBool::new(stop)).map(|(all, _)| all.len())
+        };
+        assert_eq!(of(false).expect("read"), 1);
+        assert!(of(true).expect_err("stopped").to_string().contains("nothing of it was kept"));
     }
 }

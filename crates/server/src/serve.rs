@@ -100,9 +100,12 @@ async fn ended(state: Arc<State>) {
     crate::signals::told_to_end().await;
     // No browser may outlive the program.
     state.jobs.cancel_all();
-    // Event streams would keep a graceful end waiting for ever.
+    // Event streams would keep a graceful end waiting for ever, and who asks twice does not want to wait.
     tokio::spawn(async {
-        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+        tokio::select! {
+            () = tokio::time::sleep(Duration::from_secs(2)) => {}
+            () = crate::signals::told_to_end() => {}
+        }
         std::process::exit(0);
     });
 }

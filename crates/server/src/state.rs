@@ -9,7 +9,7 @@ use phainon_standin::StandIn;
 use phainon_store::Store;
 use serde::Serialize;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use tokio::sync::{RwLock, RwLockReadGuard, RwLockWriteGuard, watch};
+use tokio::sync::{OwnedRwLockReadGuard, RwLock, RwLockWriteGuard, watch};
 use ts_rs::TS;
 
 /// How many loads are held in memory.
@@ -41,11 +41,11 @@ pub struct State {
     /// How far reading anew has come.
     pub rereading: watch::Sender<Rereading>,
     /// Held by a recording for as long as it measures; heavy work takes its turn between them.
-    measuring: RwLock<()>,
+    measuring: Arc<RwLock<()>>,
     /// Held while one load is read anew.
     pub renewing: tokio::sync::Mutex<()>,
     /// Held while files are read that somebody sent.
-    pub importing: tokio::sync::Mutex<()>,
+    pub importing: Arc<tokio::sync::Mutex<()>>,
     /// How many bytes of memory one import may take.
     pub import_memory: u64,
     /// The simulated site, where it runs.
@@ -69,9 +69,9 @@ impl State {
             loads: Mutex::default(),
             jobs: Arc::default(),
             rereading: watch::channel(Rereading::default()).0,
-            measuring: RwLock::default(),
+            measuring: Arc::default(),
             renewing: tokio::sync::Mutex::default(),
-            importing: tokio::sync::Mutex::default(),
+            importing: Arc::default(),
             import_memory: MemoryBudget::USUAL,
             stand_in: None,
             browser: None,
@@ -91,8 +91,8 @@ impl State {
     }
 
     /// For one piece of heavy work: waits until no page is being measured.
-    pub async fn quiet(&self) -> RwLockReadGuard<'_, ()> {
-        self.measuring.read().await
+    pub async fn quiet(&self) -> OwnedRwLockReadGuard<()> {
+        self.measuring.clone().read_owned().await
     }
 
     /// For a recording: waits until the piece of heavy work under way is done; none begins meanwhile.
