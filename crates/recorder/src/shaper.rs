@@ -6,7 +6,7 @@ use phainon_core::Conditions;
 use phainon_link::{Bottleneck, CHUNK, Window};
 use std::collections::BTreeMap;
 use std::io;
-use std::net::{IpAddr, SocketAddr};
+use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
@@ -230,24 +230,47 @@ async fn connect(host: &str, port: u16, link: &Link) -> Result<TcpStream, Troubl
     }
 }
 
-/// Whether an address is one of the public internet.
+/// Whether an address is on the public network: IANA's special-purpose registries (RFC 6890) have the ranges
+/// that are not. An IPv6 address that leads to one of IPv4 is judged by that.
 fn is_public(address: IpAddr) -> bool {
     match address {
-        IpAddr::V4(v4) => {
-            let [a, b, ..] = v4.octets();
-            !(v4.is_private()
-                || v4.is_loopback()
-                || v4.is_link_local()
-                || v4.is_unspecified()
-                || v4.is_broadcast()
-                || a == 0
-                || (a == 100 && (64..128).contains(&b)))
-        }
-        IpAddr::V6(v6) => match v6.to_ipv4_mapped() {
-            Some(v4) => is_public(IpAddr::V4(v4)),
-            None => !(v6.is_loopback() || v6.is_unspecified() || v6.is_unique_local() || v6.is_unicast_link_local()),
+        IpAddr::V4(v4) => is_public_v4(v4),
+        IpAddr::V6(v6) => match (v6.segments(), v6.octets()) {
+            // Mapped and compatible (RFC 4291), NAT64 (RFC 6052), and translated (RFC 2765).
+            ([0, 0, 0, 0, 0, 0xffff, ..] | [0x64, 0xff9b, 0, 0, 0, 0, ..] | [0, 0, 0, 0, 0xffff, 0, ..], end) => {
+                is_public_v4(last_four(end))
+            }
+            // 6to4 (RFC 3056) has it in front.
+            ([0x2002, ..], [_, _, a, b, c, d, ..]) => is_public_v4(Ipv4Addr::new(a, b, c, d)),
+            // Teredo (RFC 4380) has it inverted at the end.
+            ([0x2001, 0, ..], end) => is_public_v4(last_four(end.map(|byte| !byte))),
+            // Of everything else only what is given out as global unicast, less what that sets apart: local
+            // NAT64, benchmarks, documentation, ORCHID.
+            ([first, second, ..], _) => {
+                first & 0xe000 == 0x2000
+                    && !matches!((first, second), (0x2001, 2 | 0x0db8 | 0x0010..=0x002f) | (0x3fff, 0..=0x0fff))
+            }
         },
     }
+}
+
+fn last_four(octets: [u8; 16]) -> Ipv4Addr {
+    let [.., a, b, c, d] = octets;
+    Ipv4Addr::new(a, b, c, d)
+}
+
+fn is_public_v4(v4: Ipv4Addr) -> bool {
+    let [a, b, c, _] = v4.octets();
+    !(v4.is_private()
+        || v4.is_loopback()
+        || v4.is_link_local()
+        || v4.is_documentation()
+        || v4.is_multicast()
+        || a == 0
+        || a >= 240
+        || (a == 100 && (64..128).contains(&b))
+        || (a == 192 && b == 0 && c == 0)
+        || (a == 198 && (18..20).contains(&b)))
 }
 
 /// Carries one direction: window, bottleneck, half a round trip.
@@ -318,22 +341,59 @@ mod tests {
 
     #[test]
     fn private_addresses_are_told_from_public_ones() {
-        for private in [
+        let private = [
             "127.0.0.1",
             "10.1.2.3",
+            "172.16.0.1",
             "192.168.0.1",
-            "169.254.1.1",
+            "169.254.169.254",
             "100.64.0.1",
             "0.0.0.0",
+            "192.0.0.8",
+            "192.0.2.1",
+            "198.18.0.1",
+            "198.51.100.1",
+            "203.0.113.1",
+            "224.0.0.251",
+            "240.0.0.1",
+            "255.255.255.255",
+            "::",
             "::1",
             "fd00::1",
             "fe80::1",
+            "fec0::1",
+            "ff02::1",
+            "2001:db8::1",
+            "3fff::1",
+            // Each of these leads to 10.0.0.1, or to the network of whoever translates.
             "::ffff:10.0.0.1",
-        ] {
-            assert!(!is_public(private.parse().expect("an address")), "{private}");
+            "::ffff:0:10.0.0.1",
+            "::10.0.0.1",
+            "64:ff9b::10.0.0.1",
+            "64:ff9b:1::a00:1",
+            "2002:a00:1::1",
+            "2001:0:5ef5:79fb::f5ff:fffe",
+            "2001:2::1",
+            "2001:10::1",
+        ];
+        for address in private {
+            assert!(!is_public(address.parse().expect("an address")), "{address}");
         }
-        for public in ["192.0.2.1", "100.128.0.1", "2001:db8::1"] {
-            assert!(is_public(public.parse().expect("an address")), "{public}");
+        let public = [
+            "8.8.8.8",
+            "100.128.0.1",
+            "172.32.0.1",
+            "192.0.1.1",
+            "198.20.0.1",
+            "2a00:1450::1",
+            "2606:4700::1111",
+            "::ffff:8.8.8.8",
+            "64:ff9b::8.8.8.8",
+            "2002:808:808::1",
+            "2001:4860::1",
+        ];
+        for address in public {
+            assert!(is_public(address.parse().expect("an address")), "{address}");
         }
     }
 }

@@ -59,6 +59,9 @@ async fn site() -> SocketAddr {
         .route("/elsewhere", page("<!doctype html><h1>With a frame of another site</h1><iframe src='http://media.islandmedia.test/inner' width=300 height=200></iframe><img src='http://media.islandmedia.test/hero.jpg' width=60 height=40>"))
         .route("/steps", page("<!doctype html><h1>Steps</h1><button id=go onclick='const t = performance.now(); while (performance.now() - t < 400);'>Go</button>"))
         .route("/changing", page("<!doctype html><body style='margin:0;background:#fff'><h1>First</h1><script>addEventListener('load', () => setTimeout(() => { document.body.style.background = '#048'; const d = document.createElement('div'); d.style.cssText = 'font-size:90px;color:#fff'; d.textContent = 'A much larger text that comes late'; document.body.append(d); }, 500));</script>"))
+        .route("/calls", page("<!doctype html><title>calling</title><h1>Calls</h1><script>const p = new RTCPeerConnection({ iceServers: [{ urls: 'stun:127.0.0.1:' + location.hash.slice(1) }] }); p.createDataChannel('x'); p.onicegatheringstatechange = () => { if (p.iceGatheringState === 'complete') document.title = 'gathered'; }; p.createOffer().then((o) => p.setLocalDescription(o));</script>"))
+        .route("/windows", page("<!doctype html><h1>Opens windows</h1><script>for (let i = 0; i < 60; i++) open('/small?' + i);</script>"))
+        .route("/forged", page("<!doctype html><h1>A large text that is really painted here</h1><script>for (const name of ['cloneNode', 'getBoundingClientRect', 'getAttribute']) Element.prototype[name] = () => ({ outerHTML: '<b>forged</b>', x: 0, y: 0, width: 9, height: 9 }); for (const name of ['localName', 'tagName', 'id', 'className', 'outerHTML']) Object.defineProperty(Element.prototype, name, { get: () => 'forged' }); Object.defineProperty(Node.prototype, 'parentElement', { get: () => null }); document.querySelectorAll = () => []; document.querySelector = () => null; window.getComputedStyle = () => ({ backgroundImage: 'url(http://forged.test/)' });</script>"))
         .route("/flip", page("<!doctype html><h1>Flip</h1><script>let n = 0; const draw = () => { document.body.style.background = n++ % 2 ? '#fff' : '#135'; requestAnimationFrame(draw); }; draw(); setInterval(() => fetch('/small'), 200);</script>"))
         .route("/secret", any(|headers: HeaderMap| async move {
             let has = |name: &str, value: &str| headers.get(name).and_then(|v| v.to_str().ok()).is_some_and(|v| v.contains(value));
@@ -297,4 +300,30 @@ async fn what_a_har_tells_less_is_said() {
     let (_, load) = load("/worker").await;
     assert!(load.why_missing(Subject::BodyParts).is_none(), "a recording knows when each part of a response came");
     assert!(load.requests.iter().all(|r| r.id == RequestId(r.id.0)) && !load.document().unwrap().parts.is_empty());
+}
+
+#[tokio::test]
+async fn nothing_of_a_page_leaves_beside_the_link() {
+    let _turn = TURN.lock().await;
+    let stun = tokio::net::UdpSocket::bind("127.0.0.1:0").await.unwrap();
+    let (_, load) = load(&format!("/calls#{}", stun.local_addr().unwrap().port())).await;
+    // The page did try: the browser told it that all ways were looked for.
+    assert_eq!(load.title.as_deref(), Some("gathered"));
+    let mut datagram = [0u8; 64];
+    let heard = stun.try_recv_from(&mut datagram);
+    assert!(heard.is_err(), "a datagram came past the link: {heard:?}");
+}
+
+#[tokio::test]
+async fn a_page_can_forge_neither_its_largest_element_nor_hide_that_it_opens_windows() {
+    let _turn = TURN.lock().await;
+    let (recording, load) = load("/forged").await;
+    let largest = load.lcp_candidates.last().unwrap();
+    assert_eq!((largest.tag.as_deref(), largest.selector.as_deref()), (Some("h1"), Some("h1")), "{largest:?}");
+    assert_eq!(largest.snippet.as_deref(), Some("<h1>"));
+    let page = serde_json::to_string(&recording.loads[0].page).unwrap();
+    assert!(!page.contains("forged.test") && !page.contains("<b>"), "{page}");
+    let (_, load) = self::load("/windows").await;
+    let opened: Vec<_> = load.notes.iter().filter(|n| matches!(n, phainon_core::Note::WindowsOpened { .. })).collect();
+    assert_eq!(opened, [&phainon_core::Note::WindowsOpened { count: 60 }], "{:?}", load.notes);
 }
