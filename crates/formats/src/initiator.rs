@@ -1,6 +1,7 @@
 //! What asked for a request, as browsers write it: in their network events, and in HARs that carry it along.
 
 use crate::figures::figure;
+use crate::without_credentials;
 use phainon_core::{Initiator, InitiatorKind};
 use serde_json::Value;
 use std::sync::Arc;
@@ -12,7 +13,7 @@ pub fn read(value: &Value) -> Initiator {
     while level.is_object() && stack.len() < 64 {
         for frame in level["callFrames"].as_array().into_iter().flatten() {
             if let Some(url) = frame["url"].as_str().filter(|u| !u.is_empty()) {
-                stack.push(url.into());
+                stack.push((*without_credentials(url)).into());
             }
         }
         level = &level["parent"];
@@ -23,7 +24,11 @@ pub fn read(value: &Value) -> Initiator {
         Some("preload") => InitiatorKind::Preload,
         _ => InitiatorKind::Unknown,
     };
-    let url = value["url"].as_str().filter(|u| !u.is_empty()).map(Into::into).or_else(|| stack.first().cloned());
+    let url = value["url"]
+        .as_str()
+        .filter(|u| !u.is_empty())
+        .map(|u| (*without_credentials(u)).into())
+        .or_else(|| stack.first().cloned());
     let place = |key: &str| {
         let counted_from_0 = figure(&value[key]).or_else(|| figure(&value["stack"]["callFrames"][0][key]));
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]

@@ -1,6 +1,6 @@
 //! The JSON API under `/api`.
 
-use crate::error::Problem;
+use crate::error::{Problem, in_problems};
 use crate::import;
 use crate::job_list::Job;
 use crate::jobs::{self, Wanted};
@@ -54,6 +54,7 @@ pub fn router() -> Router<App> {
         .route("/sites/{site}/plan/order", put(order_plan))
         .merge(crate::depth::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
+        .layer(axum::middleware::map_response(in_problems))
 }
 
 /// What the program is and can do here.

@@ -43,6 +43,26 @@ impl IntoResponse for Problem {
     }
 }
 
+/// What the framework refuses by itself (an address, a header or a body of the wrong shape) says so in plain
+/// text; here it becomes a problem like all others.
+pub async fn in_problems(answer: Response) -> Response {
+    let status = answer.status();
+    let is_text = answer
+        .headers()
+        .get(header::CONTENT_TYPE)
+        .is_none_or(|kind| kind.to_str().is_ok_and(|kind| kind.starts_with("text/plain")));
+    if !(status.is_client_error() && is_text) {
+        return answer;
+    }
+    let text = axum::body::to_bytes(answer.into_body(), 4_096).await.unwrap_or_default();
+    let text = String::from_utf8_lossy(&text);
+    let detail = match text.trim() {
+        "" => format!("The server does not take this: {}.", status.canonical_reason().unwrap_or("it gives no reason")),
+        text => format!("{}.", text.trim_end_matches('.')),
+    };
+    Problem::new(status, detail).into_response()
+}
+
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         let status = match error {

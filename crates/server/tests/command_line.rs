@@ -4,7 +4,7 @@
 
 use serde_json::Value;
 use std::path::PathBuf;
-use std::process::{Command, Output};
+use std::process::{Command, Output, Stdio};
 
 fn phainon(arguments: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_phainon")).args(arguments).output().unwrap()
@@ -200,4 +200,34 @@ fn a_har_and_a_trace_are_read_together_and_strangers_are_not() {
     assert_eq!(apart.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&apart.stderr).contains("a.har and other.json are not of the same load"));
     assert_eq!(phainon(&["analyse", &path(&same), &path(&other)]).status.code(), Some(2));
+}
+
+#[test]
+fn a_reader_that_has_enough_is_no_error_and_a_full_disk_is_one() {
+    for arguments in [vec!["analyse"], vec!["analyse", "--json"]] {
+        let file = demo();
+        let run = |out: Stdio| {
+            let mut command = Command::new(env!("CARGO_BIN_EXE_phainon"));
+            command.args(&arguments).arg(&file).stdout(out).stderr(Stdio::piped());
+            let output = command.spawn().unwrap().wait_with_output().unwrap();
+            (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())
+        };
+        let (reader, writer) = std::io::pipe().unwrap();
+        drop(reader);
+        assert_eq!(run(writer.into()), (Some(0), String::new()));
+        let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
+        let (code, why) = run(full.into());
+        assert_eq!(code, Some(2));
+        assert!(why.starts_with("phainon: what was found could not be printed: No space left"), "{why}");
+    }
+}
+
+#[test]
+fn one_program_at_a_time_works_on_a_data_directory() {
+    let folder = tempfile::tempdir().unwrap();
+    let _held = phainon_store::Alone::on(folder.path()).unwrap();
+    let output = phainon(&["serve", "--port", "0", "--data", folder.path().to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(2));
+    let why = String::from_utf8_lossy(&output.stderr);
+    assert!(why.starts_with("phainon: Another Phainon is at work on "), "{why}");
 }

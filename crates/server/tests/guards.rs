@@ -201,3 +201,29 @@ async fn what_cannot_be_recorded_is_said_before_a_browser_starts() {
         assert!(text.contains(why), "{text}");
     }
 }
+
+#[tokio::test]
+async fn every_refusal_is_a_problem_with_a_sentence() {
+    let state = Arc::new(State::new(Store::temporary().unwrap()));
+    let json = ("content-type", "application/json");
+    for (method, path, headers, body) in [
+        ("GET", "/api/recordings?limit=x", &[HOST][..], ""),
+        ("GET", "/api/recordings/x", &[HOST], ""),
+        ("GET", "/api/recordings/7", &[HOST], ""),
+        ("GET", "/api/nothing", &[HOST], ""),
+        ("DELETE", "/api/about", &[HOST], ""),
+        ("POST", "/api/jobs", &[HOST, json], "{"),
+        ("POST", "/api/jobs", &[HOST, json], "{}"),
+        ("POST", "/api/jobs", &[HOST], "{}"),
+        ("POST", "/api/import", &[HOST], "x"),
+        ("PUT", "/api/conditions", &[HOST, json], "[]"),
+    ] {
+        let (status, answer, text) = caller::answer(&state, call(method, path, headers, body)).await;
+        let kind = answer.get("content-type").unwrap().to_str().unwrap().to_owned();
+        assert!(status.is_client_error(), "{method} {path}: {status}");
+        assert_eq!(kind, "application/problem+json", "{method} {path}");
+        let problem: serde_json::Value = serde_json::from_slice(&text).unwrap();
+        assert_eq!(problem["status"], status.as_u16(), "{method} {path}");
+        assert!(problem["detail"].as_str().unwrap().ends_with('.'), "{problem}");
+    }
+}

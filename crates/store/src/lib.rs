@@ -8,6 +8,7 @@
 //! Raw parts are the truth. What is derived from them carries the versions of what made it and the
 //! hash of the settings that went in; [`Store::stale`] tells which loads are to be read anew.
 
+mod alone;
 mod conditions;
 mod loads;
 mod pack;
@@ -20,6 +21,7 @@ mod schema;
 mod site;
 mod summary;
 
+pub use alone::Alone;
 pub use loads::{PackedPart, StoredLoad};
 pub use packed::{Derived, NewLoad, PackedBodies, PackedLoad};
 pub use part::Part;
@@ -46,6 +48,8 @@ pub enum StoreError {
     Damaged(String),
     #[error("The data directory could not be used: {0}.")]
     Directory(String),
+    #[error("Another Phainon is at work on {0}; one at a time. Name another directory with --data, or end the other.")]
+    InUse(String),
 }
 
 /// So many connections that read are kept open; more are made where all are in use.

@@ -2,7 +2,7 @@
 
 use super::dates::epoch_ms;
 use crate::figures::figure;
-use crate::{BodyMap, body_hash, initiator, redact};
+use crate::{BodyMap, body_hash, initiator, redact, without_credentials};
 use base64::Engine;
 use phainon_core::{BodyRef, Bytes, CacheSource, Header, Millis, Request, RequestId, ResourceKind};
 use serde::Deserialize;
@@ -114,7 +114,8 @@ fn size(value: Option<&Value>) -> Option<Bytes> {
 /// own writer said of it.
 fn read_entry(entry: &Value, own: Option<Request>, bodies: &mut BodyMap) -> Option<Request> {
     let asked = entry.get("request")?;
-    let url = asked.get("url")?.as_str()?.trim();
+    let url = without_credentials(asked.get("url")?.as_str()?.trim());
+    let url = &*url;
     if url.is_empty() || url.len() > 2_000_000 {
         return None;
     }
@@ -124,6 +125,7 @@ fn read_entry(entry: &Value, own: Option<Request>, bodies: &mut BodyMap) -> Opti
 
     // Written here: everything that HAR has no field for is in our own one.
     if let Some(mut request) = own {
+        request.url = url.into();
         request.request_headers = headers(Some(asked));
         request.response_headers = headers(answer);
         if let Some(from) = entry.pointer("/_phainon/redirected_from").and_then(Value::as_u64) {

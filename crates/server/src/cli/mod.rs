@@ -1,21 +1,23 @@
 //! The command line.
 
+mod budget;
+mod texts;
+
+use self::budget::Budget;
 use crate::keep::opened_from;
-use crate::reading::{RecordingReading, read_loads};
+use crate::reading::read_loads;
 use crate::serve;
 use crate::signals::told_to_end;
 use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
-use phainon_core::metrics::Metric;
-use phainon_core::words::{finding_title, lack_sentence, leg_title, note_sentence};
-use phainon_core::{Analysis, Conditions, Millis, PRESETS, Visit, preset};
+use phainon_core::{Conditions, PRESETS, Visit, preset};
 use phainon_formats::{MAX_UNPACKED, MemoryBudget, Opened, archive, open_together};
 use phainon_recorder::{
     Access, Progress, RecordRequest, Stage, Step, check_address, parse_blocked, private_names, record_whole,
 };
 use phainon_standin::StandIn;
-use phainon_store::Store;
+use phainon_store::{Alone, Store};
 use std::fs::File;
 use std::io::{IsTerminal, Read};
 use std::net::{IpAddr, SocketAddr};
@@ -185,6 +187,7 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
         None => data_home()?.join(if demo { "demo" } else { "data" }),
     };
     phainon_recorder::browser::sweep_profiles();
+    let _alone = Alone::on(&directory).map_err(|e| e.to_string())?;
     let store = Store::open(&directory).map_err(|e| e.to_string())?;
     store.sweep().map_err(|e| e.to_string())?;
     store.break_off_unfinished().map_err(|e| e.to_string())?;
@@ -213,12 +216,12 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     let token = state.token.as_ref().map_or_else(String::new, |token| format!("?token={token}"));
     if address.ip().is_unspecified() {
         let (here, port) = (if address.is_ipv4() { "127.0.0.1" } else { "[::1]" }, address.port());
-        println!("Phainon is at http://{here}:{port}/{token} (data in {})", directory.display());
-        println!(
-            "From other machines: http://ADDRESS:{port}/{token}, with this machine's own address or name, which --host has to give too."
-        );
+        texts::print(&format!("Phainon is at http://{here}:{port}/{token} (data in {})\n", directory.display()))?;
+        texts::print(&format!(
+            "From other machines: http://ADDRESS:{port}/{token}, with this machine's own address or name, which --host has to give too.\n"
+        ))?;
     } else {
-        println!("Phainon is at http://{address}/{token} (data in {})", directory.display());
+        texts::print(&format!("Phainon is at http://{address}/{token} (data in {})\n", directory.display()))?;
     }
     serve::serve(listener, state, serve::Patience::default()).await;
     Ok(FINE)
@@ -342,7 +345,7 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
         request.trusted_key = stand_in.as_ref().map(|s| s.key_hash().to_owned());
         let out = numbered(&given.out, n, of);
         if of > 1 {
-            println!("{} on {}", request.url, request.conditions.name);
+            texts::print(&format!("{} on {}\n", request.url, request.conditions.name))?;
         }
         code = code.max(record_one(&request, given.page.clone(), &out).await?);
     }
@@ -378,8 +381,8 @@ async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::pa
     let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.reading.as_ref().map(|r| &*r.load))).collect();
     let bytes = archive::write(&manifest, &parts, &bodies, detail.as_ref()).map_err(|e| e.to_string())?;
     std::fs::write(out, &bytes).map_err(|e| format!("{} could not be written: {e}", out.display()))?;
-    println!("{} ({})", out.display(), phainon_core::Bytes(bytes.len() as u64).text());
-    print_reading(&reading);
+    let made = format!("{} ({})\n", out.display(), phainon_core::Bytes(bytes.len() as u64).text());
+    texts::print(&(made + &texts::reading(&reading)))?;
     let all_failed = reading.loads.iter().all(|l| l.reading.is_none());
     Ok(if all_failed { BAD } else { FINE })
 }
@@ -452,7 +455,7 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
         return Err(format!("load {} failed: {}", chosen.0 + 1, chosen.1.failed.clone().unwrap_or_default()));
     };
     if given.json {
-        let text = serde_json::to_string_pretty(&Printed {
+        let text = serde_json::to_string_pretty(&texts::Printed {
             load: chosen.0 + 1,
             of: reading.loads.len(),
             failed: chosen.1.failed.as_deref(),
@@ -462,11 +465,9 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
             thread: &analysis.thread,
         })
         .map_err(|e| e.to_string())?;
-        // A reader that has seen enough (`head`) is no error.
-        let _ = std::io::Write::write_all(&mut std::io::stdout(), format!("{text}\n").as_bytes());
+        texts::print(&format!("{text}\n"))?;
     } else {
-        print_reading(&reading);
-        print_analysis(analysis);
+        texts::print(&(texts::reading(&reading) + &texts::analysis(analysis)))?;
     }
     let mut code = FINE;
     for budget in &budgets {
@@ -476,132 +477,4 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
         }
     }
     Ok(code)
-}
-
-/// What `analyse --json` prints: the analysis, and which load of how many it is of.
-#[derive(serde::Serialize)]
-struct Printed<'a> {
-    load: usize,
-    of: usize,
-    failed: Option<&'a str>,
-    summary: Option<&'a phainon_core::RecordingSummary>,
-    #[serde(flatten)]
-    analysis: phainon_core::SaidAnalysis,
-    requests: &'a [phainon_core::RequestRow],
-    #[serde(flatten)]
-    thread: &'a phainon_core::ThreadDetail,
-}
-
-/// `lcp=2500ms`, `cls=0.1`, `weight=1.2MB`.
-struct Budget {
-    metric: Metric,
-    name: String,
-    most: f64,
-}
-
-impl Budget {
-    fn parse(text: &str) -> Result<Self, String> {
-        let wrong = || format!("“{text}” is no budget; write for example lcp=2500ms, cls=0.1 or weight=1MB.");
-        let (name, value) = text.split_once('=').ok_or_else(wrong)?;
-        let metric = match name.trim().to_ascii_lowercase().as_str() {
-            "lcp" => Metric::Lcp,
-            "fcp" => Metric::Fcp,
-            "tbt" => Metric::Tbt,
-            "cls" => Metric::Cls,
-            "ttfb" => Metric::Ttfb,
-            "tti" => Metric::Tti,
-            "weight" => Metric::Weight,
-            "inp" => Metric::Inp,
-            "speed-index" | "speed_index" => Metric::SpeedIndex,
-            _ => return Err(wrong()),
-        };
-        let value = value.trim();
-        let split = value.find(|c: char| !(c.is_ascii_digit() || c == '.')).unwrap_or(value.len());
-        let number: f64 = value[..split].parse().map_err(|_| wrong())?;
-        let factor = match (metric, value[split..].trim()) {
-            (Metric::Cls, "") | (Metric::Weight, "" | "B") => 1.0,
-            (Metric::Weight, "kB") => 1e3,
-            (Metric::Weight, "MB") => 1e6,
-            (Metric::Cls | Metric::Weight, _) => return Err(wrong()),
-            (_, "" | "ms") => 1.0,
-            (_, "s") => 1e3,
-            _ => return Err(wrong()),
-        };
-        Ok(Self { metric, name: name.trim().to_owned(), most: number * factor })
-    }
-
-    /// Why it is missed: over it, or not known.
-    fn missed(&self, reading: &RecordingReading) -> Option<String> {
-        let row = reading.summary.as_ref().and_then(|s| s.rows.iter().find(|r| r.metric == self.metric));
-        match row {
-            None => Some(format!("budget {}: not known from this file.", self.name)),
-            Some(row) if row.median > self.most => Some(format!(
-                "budget {}: {} is over {}.",
-                self.name,
-                figure(self.metric, row.median),
-                figure(self.metric, self.most)
-            )),
-            Some(_) => None,
-        }
-    }
-}
-
-fn figure(metric: Metric, value: f64) -> String {
-    match metric {
-        Metric::Cls => format!("{value:.3}"),
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-        Metric::Weight => phainon_core::Bytes(value.max(0.0) as u64).text(),
-        _ => Millis(value).text(),
-    }
-}
-
-/// A metric as a table names it.
-fn named(metric: Metric) -> String {
-    match metric {
-        Metric::SpeedIndex => "Speed Index".into(),
-        Metric::Weight => "weight".into(),
-        other => format!("{other:?}").to_uppercase(),
-    }
-}
-
-fn print_reading(reading: &RecordingReading) {
-    for (n, load) in reading.loads.iter().enumerate() {
-        if let Some(why) = &load.failed {
-            println!("load {} failed: {why}", n + 1);
-        }
-    }
-    let Some(summary) = &reading.summary else { return };
-    println!("{:<12} {:>10}  rating  each load", "metric", "median");
-    for row in &summary.rows {
-        let each: Vec<String> =
-            row.values.iter().map(|v| v.map_or_else(|| "–".into(), |v| figure(row.metric, v))).collect();
-        let rating = format!("{:?}", row.rating).to_lowercase();
-        println!("{:<12} {:>10}  {rating:<6}  {}", named(row.metric), figure(row.metric, row.median), each.join("  "));
-    }
-}
-
-fn print_analysis(analysis: &Analysis) {
-    if let Some(lcp) = &analysis.lcp {
-        println!(
-            "\nlargest element: {} {}",
-            lcp.selector.as_deref().or(lcp.tag.as_deref()).unwrap_or("(not resolved)"),
-            lcp.url.as_deref().unwrap_or("")
-        );
-        for leg in &lcp.path {
-            println!("  {:>8}  {:<48} {}", leg.length().text(), leg_title(&leg.fact), leg.owner.name);
-        }
-    }
-    if !analysis.findings.is_empty() {
-        println!("\nfindings, by milliseconds on the path");
-        for finding in &analysis.findings {
-            let place = if finding.on_path { finding.on_path_ms.text() } else { "off".into() };
-            println!("  {place:>8}  {} ({})", finding_title(finding), finding.owner.name);
-        }
-    }
-    for missing in &analysis.missing {
-        println!("not known: {}", lack_sentence(missing.lack));
-    }
-    for note in &analysis.notes {
-        println!("note: {}", note_sentence(note));
-    }
 }
