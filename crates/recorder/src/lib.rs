@@ -27,6 +27,7 @@ mod tab;
 mod text;
 mod traffic;
 mod transport;
+mod turn;
 mod watch;
 
 pub use access::{Access, parse_blocked};

@@ -7,7 +7,7 @@ use crate::log_in::log_in;
 use crate::private::Secrets;
 use crate::shaper::{HostMap, Link, Shaper};
 use crate::steps::Step;
-use crate::{RecordError, access, browser, detail, machine};
+use crate::{RecordError, access, browser, detail, machine, turn};
 use phainon_core::{Conditions, Note, Visit};
 use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
 use serde::Serialize;
@@ -79,6 +79,8 @@ impl RecordRequest {
 #[serde(rename_all = "snake_case")]
 #[allow(missing_docs)]
 pub enum Stage {
+    /// Another recording is under way on this machine.
+    Waiting,
     Starting,
     /// Steps before the load.
     LoggingIn,
@@ -210,11 +212,15 @@ pub async fn record(
     let url = check_address(&request.url)?;
     let about = request.about()?;
     let program = browser::find(request.browser.as_deref())?;
+    let of = request.loads.clamp(1, 20);
+    let waits = Progress { load: 1, of, visit: Visit::First, stage: Stage::Waiting, requests: 0, frame: None };
+    // Who asked may be gone; the recording then ends with its future.
+    let say = || drop(progress.send(waits));
+    let _turn = turn::take(&turn::meeting_place(), say).await;
     let machine = tokio::task::spawn_blocking(machine::look).await.unwrap_or_default();
     let mut keeper = Keeper { request, keep, secrets: Secrets::of(request.access.secrets()), usable: false };
     keeper.keep.keep(Part::Machine(machine)).await;
     let hosts: HostMap = request.hosts.iter().cloned().collect();
-    let of = request.loads.clamp(1, 20);
     keeper.secrets.learn(url.as_str(), &request.private);
     for number in 1..=of {
         let mut link = Link::of(&about.conditions, hosts.clone(), request.public_only);

@@ -148,6 +148,7 @@ impl Jobs {
             job.load = progress.load;
             job.of = progress.of;
             job.stage = match progress.stage {
+                Stage::Waiting => Some("waiting"),
                 Stage::Starting => Some("starting"),
                 Stage::LoggingIn => Some("logging_in"),
                 Stage::Connecting => Some("connecting"),

@@ -395,6 +395,7 @@ async fn show_progress(mut receiver: tokio::sync::mpsc::UnboundedReceiver<Progre
     bar.enable_steady_tick(Duration::from_millis(120));
     while let Some(progress) = receiver.recv().await {
         let stage = match progress.stage {
+            Stage::Waiting => "waiting for another recording on this machine",
             Stage::Starting => "starting the browser",
             Stage::LoggingIn => "logging in",
             Stage::Connecting => "asking for the page",

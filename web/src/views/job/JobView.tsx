@@ -7,6 +7,7 @@ import { plural } from '../../parts/format';
 import { isOver, title } from './words';
 
 const STAGES: [NonNullable<Job['stage']>, string][] = [
+  ['waiting', 'Waiting for another recording on this machine to end'],
   ['starting', 'Starting a browser with an empty profile'],
   ['logging_in', 'Doing the steps before the load'],
   ['connecting', 'Asking for the page'],
@@ -169,7 +170,9 @@ function Outcome({ jobs }: { jobs: Job[] }) {
 
 /** The recording under way: its steps, and the screen as it is now. */
 function Progress({ job }: { job: Job }) {
-  const at = STAGES.findIndex(([stage]) => stage === job.stage);
+  // Most need not wait: the step is there only while it lasts.
+  const stages = STAGES.filter(([stage]) => stage !== 'waiting' || job.stage === 'waiting');
+  const at = stages.findIndex(([stage]) => stage === job.stage);
   return (
     <>
       <p className="mt-3 font-mono text-[12.5px] text-ink-2 [overflow-wrap:anywhere]">{job.url}</p>
@@ -182,7 +185,7 @@ function Progress({ job }: { job: Job }) {
               : `Load ${Math.max(1, job.load)} of ${job.of}${job.visit === 'return' ? ', return visit' : ''}`}
           </p>
           <ol className="mt-3">
-            {STAGES.map(([stage, words], i) => (
+            {stages.map(([stage, words], i) => (
               <li
                 key={stage}
                 aria-current={i === at ? 'step' : undefined}
