@@ -12,8 +12,9 @@ use crate::{BodyMap, Detail, FormatError, Manifest, NetworkLog, Opened, PageReco
 use phainon_core::Load;
 use phainon_core::metrics::Coverage;
 use serde::de::{DeserializeOwned, DeserializeSeed};
-use std::io::{Cursor, Read, Seek, SeekFrom};
-use zip::write::SimpleFileOptions;
+use std::collections::BTreeMap;
+use std::io::{BufWriter, Read, Seek, SeekFrom, Write};
+use zip::write::{SimpleFileOptions, StreamWriter};
 use zip::{CompressionMethod, ZipArchive, ZipWriter};
 
 /// What a load's network events take in memory, as they are and as requests, in times of their text.
@@ -193,59 +194,116 @@ pub fn read<R: Read + Seek>(mut file: R, name: &str, budget: &MemoryBudget) -> R
     Ok(Opened { file: Some(name.to_owned()), manifest: Some(manifest), loads, bodies, detail })
 }
 
-/// Writes an archive. `loads` are given assembled beside their raw parts, since the HAR is written
-/// from the `Load`.
-pub fn write(
-    manifest: &Manifest,
-    loads: &[(&RawLoad, Option<&Load>)],
-    bodies: &BodyMap,
-    detail: Option<&Detail>,
-) -> Result<Vec<u8>, FormatError> {
-    let failed = |e: &dyn std::fmt::Display| FormatError::Write(e.to_string());
-    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
-    let packed =
-        SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).compression_level(Some(9));
-    let stored = SimpleFileOptions::default().compression_method(CompressionMethod::Stored);
-    let mut add = |path: &str, mut from: &mut dyn Read, how: SimpleFileOptions| -> Result<(), FormatError> {
-        zip.start_file(path, how).map_err(|e| failed(&e))?;
-        std::io::copy(&mut from, &mut zip).map(|_| ()).map_err(|e| failed(&e))
-    };
-    add("manifest.json", &mut json(manifest)?.as_slice(), packed)?;
-    for (index, (raw, load)) in loads.iter().enumerate() {
-        let folder = format!("load-{}", index + 1);
+/// Writes an archive part by part, each of which can be let go of before the next.
+pub struct ArchiveWriter<W: Write> {
+    zip: ZipWriter<StreamWriter<W>>,
+    loads: usize,
+}
+
+fn failed(error: &dyn std::fmt::Display) -> FormatError {
+    FormatError::Write(error.to_string())
+}
+
+impl<W: Write> ArchiveWriter<W> {
+    /// Begins one with what it says of itself.
+    ///
+    /// # Errors
+    /// Here and below: where it cannot be written.
+    pub fn new(out: W, manifest: &Manifest) -> Result<Self, FormatError> {
+        let mut writer = Self { zip: ZipWriter::new_stream(out), loads: 0 };
+        writer.json("manifest.json", manifest)?;
+        Ok(writer)
+    }
+
+    fn begin(&mut self, path: &str, packed: bool) -> Result<(), FormatError> {
+        let how = SimpleFileOptions::default();
+        let how = if packed {
+            how.compression_method(CompressionMethod::Deflated).compression_level(Some(9))
+        } else {
+            how.compression_method(CompressionMethod::Stored)
+        };
+        self.zip.start_file(path, how).map_err(|e| failed(&e))
+    }
+
+    fn add(&mut self, path: &str, mut from: impl Read, packed: bool) -> Result<(), FormatError> {
+        self.begin(path, packed)?;
+        std::io::copy(&mut from, &mut self.zip).map(|_| ()).map_err(|e| failed(&e))
+    }
+
+    fn json(&mut self, path: &str, value: &impl serde::Serialize) -> Result<(), FormatError> {
+        self.begin(path, true)?;
+        let mut out = BufWriter::new(&mut self.zip);
+        serde_json::to_writer(&mut out, value).map_err(|e| failed(&e))?;
+        out.flush().map_err(|e| failed(&e))
+    }
+
+    /// The next load: its raw parts, and what they are put together, from which its HAR is written.
+    pub fn load(&mut self, raw: &RawLoad, load: Option<&Load>) -> Result<(), FormatError> {
+        self.loads += 1;
+        let folder = format!("load-{}", self.loads);
         if let Some(load) = load.filter(|_| raw.requests.is_some() || raw.network.is_some()) {
-            add(&format!("{folder}/network.har"), &mut json(&har::write(load, None))?.as_slice(), packed)?;
+            self.begin(&format!("{folder}/network.har"), true)?;
+            har::write(load, None, &mut self.zip).map_err(|e| failed(&e))?;
         }
         if let Some(log) = &raw.network {
-            add(&format!("{folder}/network.jsonl"), &mut log.events.as_slice(), packed)?;
-            add(&format!("{folder}/bodies.json"), &mut json(&log.bodies)?.as_slice(), packed)?;
+            self.add(&format!("{folder}/network.jsonl"), log.events.as_slice(), true)?;
+            self.json(&format!("{folder}/bodies.json"), &log.bodies)?;
         }
         if let Some(trace) = &raw.trace {
-            add(&format!("{folder}/trace.json"), &mut trace.reader().map_err(|e| failed(&e))?, packed)?;
+            self.add(&format!("{folder}/trace.json"), trace.reader().map_err(|e| failed(&e))?, true)?;
         }
         if let Some(page) = &raw.page {
             let mut page = page.clone();
             page.frames = raw.frames.iter().map(|(frame, _)| frame.clone()).collect();
-            add(&format!("{folder}/page.json"), &mut json(&page)?.as_slice(), packed)?;
+            self.json(&format!("{folder}/page.json"), &page)?;
         }
         for (frame, picture) in &raw.frames {
-            add(&format!("{folder}/frames/{}", frame.file), &mut picture.as_slice(), stored)?;
+            self.add(&format!("{folder}/frames/{}", frame.file), picture.as_slice(), false)?;
+        }
+        Ok(())
+    }
+
+    /// What the load for used code told.
+    pub fn detail(&mut self, detail: &Detail) -> Result<(), FormatError> {
+        self.json("detail/detail.json", detail)?;
+        match &detail.inline_only {
+            Some(picture) => self.add("detail/inline-only.jpg", picture.as_slice(), false),
+            None => Ok(()),
         }
     }
-    if let Some(detail) = detail {
-        add("detail/detail.json", &mut json(detail)?.as_slice(), packed)?;
-        if let Some(picture) = &detail.inline_only {
-            add("detail/inline-only.jpg", &mut picture.as_slice(), stored)?;
-        }
+
+    /// A body, under its hash.
+    pub fn body(&mut self, hash: &str, body: &[u8]) -> Result<(), FormatError> {
+        self.add(&format!("bodies/{hash}"), body, true)
     }
-    let mut sorted: Vec<_> = bodies.iter().collect();
-    sorted.sort_by_key(|(hash, _)| *hash);
-    for (hash, body) in sorted {
-        add(&format!("bodies/{hash}"), &mut body.as_slice(), packed)?;
+
+    /// Its end.
+    pub fn done(self) -> Result<W, FormatError> {
+        Ok(self.zip.finish().map_err(|e| failed(&e))?.into_inner())
     }
-    Ok(zip.finish().map_err(|e| failed(&e))?.into_inner())
 }
 
-fn json(value: &impl serde::Serialize) -> Result<Vec<u8>, FormatError> {
-    serde_json::to_vec(value).map_err(|e| FormatError::Write(e.to_string()))
+/// Writes a whole archive.
+///
+/// # Errors
+/// Where it cannot be written.
+pub fn write<W: Write>(
+    out: W,
+    manifest: &Manifest,
+    loads: &[(&RawLoad, Option<&Load>)],
+    bodies: &BodyMap,
+    detail: Option<&Detail>,
+) -> Result<W, FormatError> {
+    let mut writer = ArchiveWriter::new(out, manifest)?;
+    for (raw, load) in loads {
+        writer.load(raw, *load)?;
+    }
+    if let Some(detail) = detail {
+        writer.detail(detail)?;
+    }
+    // In order, so that the same recording gives the same file.
+    for (hash, body) in bodies.iter().collect::<BTreeMap<_, _>>() {
+        writer.body(hash, body)?;
+    }
+    writer.done()
 }

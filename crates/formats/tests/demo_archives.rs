@@ -83,14 +83,14 @@ fn nothing_is_lost_on_the_way_out_and_in() {
     let manifest = opened.manifest.take().unwrap();
     let loads: Vec<_> = opened.loads.iter().map(|raw| raw.assemble().unwrap()).collect();
     let parts: Vec<_> = opened.loads.iter().zip(&loads).map(|(raw, load)| (raw, Some(load))).collect();
-    let written = archive::write(&manifest, &parts, &opened.bodies, opened.detail.as_ref()).unwrap();
+    let written = archive::write(Vec::new(), &manifest, &parts, &opened.bodies, opened.detail.as_ref()).unwrap();
     let again = open(&written, "again").unwrap();
     assert_eq!(again.manifest, Some(manifest));
     assert_eq!(again.bodies, opened.bodies);
     assert_eq!(analyses(&again), analyses(&opened));
 
     let bodies = |hash: &str| opened.bodies.get(hash).cloned();
-    let text = har::write(&loads[0], Some(&bodies)).to_string();
+    let text = har::text(&loads[0], Some(&bodies));
     let alone = open(text.as_bytes(), "alone.har").unwrap();
     let read = alone.loads[0].assemble().unwrap();
     assert_eq!(read.requests.len(), loads[0].requests.len());

@@ -27,7 +27,7 @@ fn keeps_its_sense(load: &Load) {
     assert!(back.is_ok(), "{:?} {told}", back.err());
     assert!(!tracks(&prepared).to_bytes().is_empty());
     if !prepared.load.requests.is_empty() {
-        let written = har::write(&prepared.load, None).to_string();
+        let written = har::text(&prepared.load, None);
         har::read(written.as_bytes(), "again.har", &MemoryBudget::default()).unwrap();
     }
 }

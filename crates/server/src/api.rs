@@ -1,12 +1,12 @@
 //! The JSON API under `/api`.
 
 use crate::error::{Problem, in_problems};
+use crate::export;
 use crate::import;
 use crate::job_list::Job;
 use crate::jobs::{self, Wanted};
 use crate::rereading;
 use crate::state::{Rereading, State, apart};
-use axum::body::Body;
 use axum::extract::{DefaultBodyLimit, Path, Query, State as Shared};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::sse::{Event, KeepAlive, Sse};
@@ -15,7 +15,6 @@ use axum::routing::{delete, get, patch, post, put};
 use axum::{Json, Router};
 use futures::{Stream, StreamExt};
 use phainon_core::{Analysis, Conditions, Distance, PRESETS, preset};
-use phainon_formats::{Manifest, ManifestLoad, archive, har};
 use phainon_recorder::{Access, Step, browser, parse_blocked};
 use phainon_standin::{HOME, SECURE_HOME, Switch, all_pages};
 use phainon_store::{FixState, NewFix, Page, Part, Plan, RecordingHead, Recordings};
@@ -34,11 +33,11 @@ pub fn router() -> Router<App> {
         .route("/recordings", get(recordings))
         .route("/recordings/{id}", get(recording).delete(delete_recording))
         .route("/recordings/{id}/restore", post(restore_recording))
-        .route("/recordings/{id}/archive", get(export_archive))
+        .route("/recordings/{id}/archive", get(export::archive))
         .route("/recordings/{id}/loads/{number}", get(overview))
         .route("/recordings/{id}/loads/{number}/requests", get(request_rows))
         .route("/recordings/{id}/loads/{number}/thread", get(thread))
-        .route("/recordings/{id}/loads/{number}/har", get(export_har))
+        .route("/recordings/{id}/loads/{number}/har", get(export::har))
         .route("/recordings/{id}/loads/{number}/frames/{file}", get(frame))
         .route("/import", post(import::receive).layer(DefaultBodyLimit::max(import::LARGEST)))
         .route("/jobs", get(jobs).post(start_job))
@@ -196,54 +195,6 @@ async fn frame(
         return Ok((StatusCode::NOT_MODIFIED, headers).into_response());
     }
     Ok((headers, [(header::CONTENT_TYPE, "image/jpeg")], picture).into_response())
-}
-
-fn download(name: &str, mime: &str, bytes: Vec<u8>) -> Response {
-    Response::builder()
-        .header(header::CONTENT_TYPE, mime)
-        .header(header::CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))
-        .body(Body::from(bytes))
-        .unwrap_or_else(|_| StatusCode::INTERNAL_SERVER_ERROR.into_response())
-}
-
-async fn export_archive(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Response> {
-    let state = app.clone();
-    let bytes = apart(move || {
-        let store = &state.store;
-        let head = store.recording(id)?;
-        let mut loads = Vec::new();
-        for load in &head.loads {
-            let raw = store.stored_load(id, load.number)?.raw()?;
-            let read = if load.has_data { store.load(id, load.number).ok() } else { None };
-            loads.push((raw, read));
-        }
-        let (bodies, detail) = (store.bodies(id)?, store.detail(id)?);
-        let manifest = Manifest {
-            format: Manifest::FORMAT.into(),
-            version: 1,
-            url: head.url,
-            page: Some(head.page),
-            conditions: head.conditions,
-            browser: head.browser,
-            recorded_at: Some(head.recorded_at),
-            machine: head.machine,
-            blocked: head.blocked,
-            loads: head.loads.iter().map(|l| ManifestLoad { visit: l.visit, failed: l.failed.clone() }).collect(),
-        };
-        let parts: Vec<_> = loads.iter().map(|(raw, load)| (raw, load.as_ref())).collect();
-        Ok(archive::write(&manifest, &parts, &bodies, detail.as_ref())?)
-    });
-    Ok(download(&format!("recording-{id}.phainon.zip"), "application/zip", bytes.await?))
-}
-
-async fn export_har(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Response> {
-    let load = rereading::prepared(&app, id, number).await?;
-    let state = app.clone();
-    let bytes = apart(move || {
-        let body = |hash: &str| state.store.body(hash).ok().flatten();
-        serde_json::to_vec(&har::write(&load.load, Some(&body))).map_err(|e| Problem::bad(e.to_string()))
-    });
-    Ok(download(&format!("recording-{id}-load-{number}.har"), "application/json", bytes.await?))
 }
 
 /// The id of what was made.

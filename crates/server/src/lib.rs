@@ -9,6 +9,7 @@ pub mod cli;
 pub mod demo;
 pub mod depth;
 mod error;
+mod export;
 pub mod import;
 pub mod job_list;
 pub mod jobs;

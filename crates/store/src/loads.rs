@@ -155,6 +155,14 @@ impl Store {
         row.map(|(codec, bytes)| unpacked(bytes, codec)).transpose()
     }
 
+    /// The hashes of a recording's bodies, in order.
+    pub fn body_names(&self, recording: i64) -> Result<Vec<String>, StoreError> {
+        let db = self.read()?;
+        let mut query = db.prepare_cached("select hash from body_uses where recording = ?1 order by hash")?;
+        let names = query.query_map([recording], |r| r.get(0))?.collect::<Result<_, _>>()?;
+        Ok(names)
+    }
+
     /// All bodies of a recording.
     pub fn bodies(&self, recording: i64) -> Result<BodyMap, StoreError> {
         let db = self.read()?;

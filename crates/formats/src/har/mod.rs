@@ -7,4 +7,4 @@ mod stream;
 mod write;
 
 pub use read::read;
-pub use write::write;
+pub use write::{text, write};

@@ -1,9 +1,11 @@
 //! The command line.
 
 mod budget;
+mod out;
 mod texts;
 
 use self::budget::Budget;
+use self::out::{Counted, Output};
 use crate::keep::opened_from;
 use crate::reading::read_loads;
 use crate::serve;
@@ -354,11 +356,7 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
 
 async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::path::Path) -> Result<u8, String> {
     // What cannot be written is better known before minutes of recording than after.
-    std::fs::OpenOptions::new()
-        .append(true)
-        .create(true)
-        .open(out)
-        .map_err(|e| format!("{} cannot be written: {e}", out.display()))?;
+    let file = Output::at(out).map_err(|e| format!("{} cannot be written: {e}", out.display()))?;
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
     let shown = tokio::spawn(show_progress(receiver));
     let recorded_at = crate::keep::now();
@@ -366,22 +364,19 @@ async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::pa
     let recording = tokio::select! {
         recording = record_whole(request, sender) => recording.map_err(|e| e.to_string()),
         () = told_to_end() => Err("interrupted; nothing was written.".into()),
-    };
-    let recording = recording.inspect_err(|_| {
-        // What stood there before stays; what this made is empty.
-        if std::fs::metadata(out).is_ok_and(|m| m.len() == 0) {
-            let _ = std::fs::remove_file(out);
-        }
-    })?;
+    }?;
     let _ = shown.await;
     let opened = opened_from(recording, page, &request.blocked, recorded_at);
     let Opened { loads, bodies, detail, manifest, .. } = opened;
     let manifest = manifest.ok_or("the recording has no manifest")?;
     let reading = read_loads(loads, &bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
     let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.reading.as_ref().map(|r| &*r.load))).collect();
-    let bytes = archive::write(&manifest, &parts, &bodies, detail.as_ref()).map_err(|e| e.to_string())?;
-    std::fs::write(out, &bytes).map_err(|e| format!("{} could not be written: {e}", out.display()))?;
-    let made = format!("{} ({})\n", out.display(), phainon_core::Bytes(bytes.len() as u64).text());
+    let size = file.write(|file| {
+        let file = archive::write(Counted::new(file), &manifest, &parts, &bodies, detail.as_ref());
+        file.map(|file| file.count).map_err(std::io::Error::other)
+    });
+    let size = size.map_err(|e| format!("{} could not be written: {e}", out.display()))?;
+    let made = format!("{} ({})\n", out.display(), phainon_core::Bytes(size).text());
     texts::print(&(made + &texts::reading(&reading)))?;
     let all_failed = reading.loads.iter().all(|l| l.reading.is_none());
     Ok(if all_failed { BAD } else { FINE })
