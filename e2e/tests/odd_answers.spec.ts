@@ -84,7 +84,7 @@ function row(id: number, more: Partial<RecordingHead> = {}): RecordingHead {
   return {
     id, site: 'skerryline.test', page: `Page ${id}`, url: `http://www.skerryline.test/page-${id}`, source: 'har', conditions: null, browser: null,
     recorded_at: '2026-11-24T09:14:00Z', imported_from: 'x.har', summary: null, loads: [{ number: 1, visit: 'first', failed: null, has_data: true }],
-    wanted_loads: null, ended: 'done', blocked: [], machine: null, ...more,
+    wanted_loads: null, ended: 'done', blocked: [], machine: null, thinned_at: null, ...more,
   };
 }
 

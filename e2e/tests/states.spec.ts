@@ -231,3 +231,31 @@ test('a file of many pages is kept as far as the user chooses', async ({ page })
   const after = (await (await page.request.get('/api/recordings')).json()) as { all: number };
   expect(after.all).toBe(before.all + 2);
 });
+
+test('room is made: bodies of old recordings go, then the recordings', async ({ page }) => {
+  const text = har('https://old.example/', ['a.js']).replaceAll(/20\d\d-\d\d-\d\dT/g, '2019-03-04T');
+  const { log } = JSON.parse(text) as { log: { entries: { response: { content: { text?: string } } }[] } };
+  for (const entry of log.entries) entry.response.content.text = 'the body of an old file';
+  await page.goto('/recordings');
+  await page.getByLabel('File to import').setInputFiles(json('old.har', JSON.stringify({ log })));
+  await expect(page).toHaveURL(/glance/);
+  const recording = page.url();
+  await page.getByRole('link', { name: 'Storage' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Storage');
+  await page.getByRole('radio', { name: /older than a year \(1\)/ }).check();
+  await page.getByRole('button', { name: 'Drop their traces and bodies' }).click();
+  const ask = page.getByRole('dialog');
+  await expect(ask).toContainText('It cannot be undone.');
+  await ask.getByRole('button', { name: 'Drop them' }).click();
+  await expect(page.getByText(/^Thinned: one recording|^Thinned: 1 recording/)).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Drop their traces and bodies' })).toBeDisabled();
+  await page.goto(recording);
+  await expect(page.getByText(/Its traces and bodies were dropped on/)).toBeVisible();
+  await page.goto('/storage');
+  await page.getByRole('radio', { name: /older than a year \(1\)/ }).check();
+  await page.getByRole('button', { name: 'Delete them for good' }).click();
+  await ask.getByRole('button', { name: 'Delete 1 recording' }).click();
+  await expect(page.getByText(/^Deleted: 1 recording/)).toBeVisible();
+  await page.goto(recording);
+  await expect(page.getByRole('alert')).toContainText('There is no recording');
+});

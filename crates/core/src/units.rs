@@ -99,8 +99,10 @@ impl Bytes {
             format!("{:.1} kB", value / 1000.0)
         } else if value < 999_500.0 {
             format!("{:.0} kB", value / 1000.0)
-        } else {
+        } else if value < 999_995_000.0 {
             format!("{:.2} MB", value / 1_000_000.0)
+        } else {
+            format!("{:.2} GB", value / 1_000_000_000.0)
         }
     }
 }

@@ -52,6 +52,7 @@ pub fn router() -> Router<App> {
         .route("/sites/{site}/plan/fixes/{id}", patch(set_fix).delete(remove_fix))
         .route("/sites/{site}/plan/order", put(order_plan))
         .merge(crate::depth::router())
+        .merge(crate::storage::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
         .layer(axum::middleware::map_response(in_problems))
 }

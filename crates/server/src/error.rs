@@ -67,6 +67,7 @@ impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         let status = match error {
             StoreError::NotFound(..) => StatusCode::NOT_FOUND,
+            StoreError::NoRoom { .. } => StatusCode::INSUFFICIENT_STORAGE,
             _ => StatusCode::INTERNAL_SERVER_ERROR,
         };
         Self::new(status, error.to_string())

@@ -186,6 +186,11 @@ pub fn now() -> String {
     chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true)
 }
 
+/// The same to the millisecond, as the store marks what was deleted.
+pub fn now_exactly() -> String {
+    chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Millis, true)
+}
+
 /// A recording as an opened archive, for the command line.
 pub fn opened_from(recording: Recording, page: Option<String>, blocked: &[String], recorded_at: String) -> Opened {
     let browser = recording.loads.iter().find_map(|l| l.page.as_ref()?.browser.clone());

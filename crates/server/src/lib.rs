@@ -19,6 +19,7 @@ pub mod rereading;
 pub mod serve;
 mod signals;
 pub mod state;
+pub mod storage;
 
 pub use error::Problem;
 

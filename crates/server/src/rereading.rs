@@ -6,6 +6,7 @@ use crate::error::Problem;
 use crate::keep;
 use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::{Rereading, State, apart};
+use axum::http::StatusCode;
 use phainon_core::{Analysis, Prepared};
 use phainon_store::Part;
 use std::sync::Arc;
@@ -72,6 +73,13 @@ async fn renew(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> 
 /// Makes sure that a load is not older than the program before it is shown: one that waits for its
 /// turn is read at once.
 pub async fn fresh(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> {
+    let settings = state.settings.hash();
+    if state.with_store(move |store| Ok(store.is_past_reading(id, number, &settings)?)).await? {
+        return Err(Problem::new(
+            StatusCode::GONE,
+            "An earlier version of the program computed this, and the trace and bodies that it was computed from were dropped to make room. The figures in the list of recordings are what is left of it.",
+        ));
+    }
     renew_all(state, |load| load == (id, number)).await
 }
 

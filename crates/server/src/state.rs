@@ -117,6 +117,11 @@ impl State {
         held.truncate(HELD_LOADS);
     }
 
+    /// Drops everything that is held.
+    pub fn forget_all(&self) {
+        self.held().clear();
+    }
+
     /// Drops what is held of a load, or of a whole recording where the number is 0.
     pub fn forget(&self, id: i64, number: u32) {
         self.held().retain(|((recording, load), _)| *recording != id || (number > 0 && *load != number));

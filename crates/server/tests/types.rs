@@ -3,7 +3,7 @@
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
-use phainon_server::{api, depth, import, job_list, state};
+use phainon_server::{api, depth, import, job_list, state, storage};
 use phainon_store::{NewFix, Plan, Recordings};
 use ts_rs::{Config, TS};
 
@@ -23,6 +23,9 @@ fn the_front_ends_types_are_current() {
     job_list::Job::export_all(&config).expect("types");
     api::About::export_all(&config).expect("types");
     api::Made::export_all(&config).expect("types");
+    storage::Thin::export_all(&config).expect("types");
+    storage::Thinned::export_all(&config).expect("types");
+    phainon_store::Room::export_all(&config).expect("types");
     import::Imported::export_all(&config).expect("types");
     depth::BodyText::export_all(&config).expect("types");
     depth::DetailAbout::export_all(&config).expect("types");

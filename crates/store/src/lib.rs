@@ -17,6 +17,7 @@ mod part;
 mod plan;
 mod queue;
 mod recordings;
+mod room;
 mod schema;
 mod site;
 mod summary;
@@ -27,6 +28,7 @@ pub use packed::{Derived, NewLoad, PackedBodies, PackedLoad};
 pub use part::Part;
 pub use plan::{FixState, NewFix, Plan, PlannedFix};
 pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings, WholeRecording};
+pub use room::{Kept, Room, RoomOf, RoomOfOlder, Thinning};
 
 use rusqlite::{Connection, OpenFlags};
 use std::ops::{Deref, DerefMut};
@@ -48,6 +50,10 @@ pub enum StoreError {
     Damaged(String),
     #[error("The data directory could not be used: {0}.")]
     Directory(String),
+    #[error(
+        "The disk is full: {needed} are needed for this and {free} are free. Under Storage, recordings can be deleted or thinned."
+    )]
+    NoRoom { needed: String, free: String },
     #[error("Another Phainon is at work on {0}; one at a time. Name another directory with --data, or end the other.")]
     InUse(String),
 }
@@ -110,11 +116,15 @@ impl Store {
         let file = directory.join("phainon.sqlite");
         let mut db = Connection::open(&file)?;
         db.busy_timeout(Duration::from_secs(10))?;
+        // Before the first page is written: later it takes writing all of them anew.
+        room::make_shrinkable(&db)?;
         db.pragma_update(None, "journal_mode", "wal")?;
         db.pragma_update(None, "synchronous", "full")?;
         db.pragma_update(None, "foreign_keys", "on")?;
         schema::migrations().to_latest(&mut db)?;
-        Ok(Self { file, writer: Mutex::new(db), readers: Mutex::default(), _temporary: None })
+        let store = Self { file, writer: Mutex::new(db), readers: Mutex::default(), _temporary: None };
+        store.keep_reserve();
+        Ok(store)
     }
 
     /// A store that is gone with its value.

@@ -184,13 +184,26 @@ impl Store {
         let db = self.read()?;
         let mut query = db.prepare_cached(
             "select l.recording, l.number from load_rows l join recordings r on r.id = l.recording
-             where (l.has_data or l.unread is not null) and r.deleted_at is null
+             where (l.has_data or l.unread is not null) and r.deleted_at is null and r.thinned_at is null
                and (l.assembly_version <> ?1 or l.analysis_version <> ?2 or l.settings <> ?3)
              order by r.recorded_at desc, r.id desc, l.number",
         )?;
         let rows =
             query.query_map(params![ASSEMBLY_VERSION, ANALYSIS_VERSION, settings], |r| Ok((r.get(0)?, r.get(1)?)))?;
         Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// Whether a load can be made anew no more, though this version of the program would: its trace and
+    /// bodies were dropped.
+    pub fn is_past_reading(&self, recording: i64, number: u32, settings: &str) -> Result<bool, StoreError> {
+        let db = self.read()?;
+        let mut query = db.prepare_cached(
+            "select count(*) from load_rows l join recordings r on r.id = l.recording
+             where l.recording = ?1 and l.number = ?2 and r.thinned_at is not null
+               and (l.assembly_version <> ?3 or l.analysis_version <> ?4 or l.settings <> ?5)",
+        )?;
+        let versions = params![recording, number, ASSEMBLY_VERSION, ANALYSIS_VERSION, settings];
+        Ok(query.query_row(versions, |r| r.get::<_, i64>(0))? > 0)
     }
 
     /// Puts what was made anew of a load in the place of what was there, with what all loads of its

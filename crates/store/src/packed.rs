@@ -101,6 +101,13 @@ impl PackedLoad {
         Ok(Self { visit: raw.visit, failed: raw.failed.clone(), raw: parts, frames, derived })
     }
 
+    /// How many bytes its rows will take, small columns aside.
+    pub(crate) fn size(&self) -> usize {
+        let derived = self.derived.iter().flat_map(|d| &d.parts);
+        let parts: usize = self.raw.iter().chain(derived).map(|(_, _, bytes)| bytes.len()).sum();
+        parts + self.frames.iter().map(|(_, _, picture)| picture.len()).sum::<usize>()
+    }
+
     pub(crate) fn visit_word(&self) -> Result<String, StoreError> {
         word(self.visit)
     }
@@ -115,6 +122,11 @@ impl PackedBodies {
     #[must_use]
     pub fn of(bodies: BodyMap) -> Self {
         Self(bodies.into_iter().map(|(hash, body)| (hash, packed(&body))).collect())
+    }
+
+    /// How many bytes they take.
+    pub(crate) fn size(&self) -> usize {
+        self.0.values().map(|(_, bytes)| bytes.len()).sum()
     }
 
     /// The names of all of them.

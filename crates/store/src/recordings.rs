@@ -10,6 +10,7 @@ use phainon_formats::{Detail, Machine};
 use rusqlite::types::Value;
 use rusqlite::{Connection, OptionalExtension, Row, params, params_from_iter};
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use ts_rs::TS;
 
 /// How a recording came to its end.
@@ -58,6 +59,8 @@ pub struct RecordingHead {
     /// The machine that recorded, and how busy it was before the first load.
     #[ts(type = "{ cores: number, load_average: number | null, calibration_ms: number | null } | null")]
     pub machine: Option<Machine>,
+    /// When its traces and bodies were dropped to make room (RFC 3339); its figures are of before.
+    pub thinned_at: Option<String>,
 }
 
 /// One load of a recording as lists show it.
@@ -143,11 +146,15 @@ pub struct WholeRecording<'a> {
     pub summary: Option<&'a RecordingSummary>,
 }
 
-const COLUMNS: &str = "id, site, page, url, source, conditions, browser, recorded_at, imported_from, summary, machine, wanted_loads, ended, blocked";
+const COLUMNS: &str = "id, site, page, url, source, conditions, browser, recorded_at, imported_from, summary, machine, wanted_loads, ended, blocked, thinned_at";
 
 impl Store {
     /// Keeps whole recordings, all of them or nothing, and gives their ids.
     pub fn add_recordings(&self, all: &[WholeRecording<'_>]) -> Result<Vec<i64>, StoreError> {
+        let loads: usize = all.iter().flat_map(|whole| whole.loads).map(PackedLoad::size).sum();
+        // Several may be of the same bodies; those count once.
+        let bodies = all.iter().map(|whole| (std::ptr::from_ref(whole.bodies), whole.bodies.size()));
+        self.check_room(loads + bodies.collect::<HashMap<_, _>>().values().sum::<usize>())?;
         let mut db = self.write();
         let change = db.transaction()?;
         let mut ids = Vec::with_capacity(all.len());
@@ -186,6 +193,7 @@ impl Store {
         browser: Option<&str>,
         summary: Option<&RecordingSummary>,
     ) -> Result<(), StoreError> {
+        self.check_room(load.size() + bodies.size())?;
         let mut db = self.write();
         let change = db.transaction()?;
         add_load(&change, id, number, load)?;
@@ -285,10 +293,10 @@ impl Store {
 
     /// Takes a recording out of sight; it can be restored.
     pub fn delete_recording(&self, id: i64) -> Result<(), StoreError> {
-        let changed = self.write().execute(
-            "update recordings set deleted_at = ?2 where id = ?1 and deleted_at is null",
-            params![id, now()],
-        )?;
+        let changed = self.with_reserve(|db| {
+            let mark = "update recordings set deleted_at = ?2 where id = ?1 and deleted_at is null";
+            Ok(db.execute(mark, params![id, now()])?)
+        })?;
         if changed == 0 { Err(StoreError::NotFound("recording", id.to_string())) } else { Ok(()) }
     }
 
@@ -304,22 +312,7 @@ impl Store {
     pub fn sweep(&self) -> Result<usize, StoreError> {
         let limit =
             (chrono::Utc::now() - chrono::Duration::days(1)).to_rfc3339_opts(chrono::SecondsFormat::Millis, true);
-        let mut db = self.write();
-        let change = db.transaction()?;
-        change.execute_batch("create temp table if not exists going (hash text primary key)")?;
-        change.execute("delete from temp.going", [])?;
-        change.execute(
-            "insert or ignore into temp.going select hash from body_uses where recording in (select id from recordings where deleted_at < ?1)",
-            [&limit],
-        )?;
-        let removed = change.execute("delete from recordings where deleted_at < ?1", [&limit])?;
-        change.execute(
-            "delete from body_rows where hash in (select hash from temp.going)
-             and not exists (select 1 from body_uses u where u.hash = body_rows.hash)",
-            [],
-        )?;
-        change.commit()?;
-        Ok(removed)
+        self.purge(&limit)
     }
 }
 
@@ -389,6 +382,7 @@ struct HeadRow {
     wanted_loads: Option<u32>,
     ended: String,
     blocked: Option<String>,
+    thinned_at: Option<String>,
 }
 
 fn head_row(r: &Row<'_>) -> rusqlite::Result<HeadRow> {
@@ -407,6 +401,7 @@ fn head_row(r: &Row<'_>) -> rusqlite::Result<HeadRow> {
         wanted_loads: r.get(11)?,
         ended: r.get(12)?,
         blocked: r.get(13)?,
+        thinned_at: r.get(14)?,
     })
 }
 
@@ -439,5 +434,6 @@ fn head(db: &Connection, row: HeadRow) -> Result<RecordingHead, StoreError> {
         ended: of_word(&row.ended)?,
         blocked: row.blocked.as_deref().map(from_json).transpose()?.unwrap_or_default(),
         machine: row.machine.as_deref().map(from_json).transpose()?,
+        thinned_at: row.thinned_at,
     })
 }

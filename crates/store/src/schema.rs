@@ -182,6 +182,7 @@ pub fn migrations() -> Migrations<'static> {
         ),
         // Why a load could not be read anew; `failed` is the load's own.
         M::up("alter table load_rows add column unread text;"),
+        M::up("alter table recordings add column thinned_at text;"),
     ])
 }
 

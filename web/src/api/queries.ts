@@ -22,8 +22,11 @@ import type {
   Recordings,
   RequestRow,
   Rereading,
+  Room,
   SaidVisit,
   SiteWeight,
+  Thin,
+  Thinned,
   ThreadDetail,
 } from './types';
 
@@ -269,5 +272,21 @@ export function usePlanChanges(site: string | undefined) {
     }),
     remove: useMutation({ mutationFn: (id: number) => send('DELETE', `${base}/fixes/${id}`), onSuccess }),
     order: useMutation({ mutationFn: (ids: number[] | null) => send('PUT', `${base}/order`, { ids }), onSuccess }),
+  };
+}
+
+/** What the data takes on the disk. */
+export const useRoom = () => useQuery({ queryKey: ['storage'], queryFn: () => get<Room>('/storage') });
+
+export function useRoomChanges() {
+  const client = useQueryClient();
+  const onSuccess = () =>
+    Promise.all([
+      client.invalidateQueries({ queryKey: ['storage'] }),
+      client.invalidateQueries({ queryKey: ['recordings'] }),
+    ]);
+  return {
+    thin: useMutation({ mutationFn: (what: Thin) => send<Thinned>('POST', '/storage/thin', what), onSuccess }),
+    purge: useMutation({ mutationFn: () => send<Thinned>('POST', '/storage/purge'), onSuccess }),
   };
 }

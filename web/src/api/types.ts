@@ -701,6 +701,11 @@ blocked?: string, access?: WantedAccess, };
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled";
 
 /**
+ * Kinds of things that are kept.
+ */
+export type Kept = "traces" | "bodies" | "frames" | "events" | "results";
+
+/**
  * Both lanes, in equal slices from navigation start to the load's end.
  */
 export type Lanes = { 
@@ -1254,7 +1259,11 @@ blocked: Array<string>,
 /**
  * The machine that recorded, and how busy it was before the first load.
  */
-machine: { cores: number, load_average: number | null, calibration_ms: number | null } | null, };
+machine: { cores: number, load_average: number | null, calibration_ms: number | null } | null, 
+/**
+ * When its traces and bodies were dropped to make room (RFC 3339); its figures are of before.
+ */
+thinned_at: string | null, };
 
 /**
  * What a recording's loads say together.
@@ -1452,6 +1461,82 @@ again_bytes: Bytes | null, };
  * What can go wrong with a fix.
  */
 export type Risk = "low" | "may_break" | "ask_first";
+
+/**
+ * What the data takes.
+ */
+export type Room = { 
+/**
+ * Where it lies.
+ */
+directory: string, 
+/**
+ * The data file with its log.
+ */
+file_bytes: number, 
+/**
+ * Free within the file: it will be used again.
+ */
+unused_bytes: number, 
+/**
+ * Free on the disk; `null` where the system does not tell.
+ */
+disk_free_bytes: number | null, 
+/**
+ * By kind, largest first.
+ */
+by_kind: Array<RoomOf>, 
+/**
+ * Of several ages.
+ */
+older: Array<RoomOfOlder>, 
+/**
+ * Deleted recordings that can still be brought back.
+ */
+deleted_recordings: number, 
+/**
+ * What they take.
+ */
+deleted_bytes: number, };
+
+/**
+ * Bytes that something takes.
+ */
+export type RoomOf = { 
+/**
+ * What.
+ */
+what: Kept, 
+/**
+ * How many rows.
+ */
+count: number, 
+/**
+ * How much, packed as it lies in the file.
+ */
+bytes: number, };
+
+/**
+ * What recordings of more than some days take.
+ */
+export type RoomOfOlder = { 
+/**
+ * Recorded more than so many days ago.
+ */
+days: number, 
+/**
+ * How many there are.
+ */
+recordings: number, 
+/**
+ * What all of it takes.
+ */
+bytes: number, 
+/**
+ * What traces and bodies take, which may go while the figures stay. Bodies that newer recordings use as
+ * well are not counted.
+ */
+droppable_bytes: number, };
 
 /**
  * A metric's target and limit, and a value on that scale. Times in ms, weight in bytes, CLS plain.
@@ -1655,6 +1740,32 @@ export type TaskColumns = { start_ms: Array<Millis>, duration_ms: Array<Millis>,
 kind: Array<WorkKind>, };
 
 /**
+ * What to do with recordings of more than some days.
+ */
+export type Thin = { 
+/**
+ * Recorded more than so many days ago; 0 is all.
+ */
+days: number, 
+/**
+ * Whether they go whole, or their traces and bodies alone.
+ */
+what: WhatGoes, };
+
+/**
+ * How much room was made.
+ */
+export type Thinned = { 
+/**
+ * Of how many recordings.
+ */
+recordings: number, 
+/**
+ * The data file became smaller by this.
+ */
+freed_bytes: number, };
+
+/**
  * What only the screens with a time axis need of the main thread.
  */
 export type ThreadDetail = { 
@@ -1783,6 +1894,11 @@ export type WantedPage = { url: string, page: string | null, };
  * One kind's share of a load's weight.
  */
 export type WeightShare = { kind: ResourceKind, requests: number, transferred_bytes: Bytes, unpacked_bytes: Bytes, };
+
+/**
+ * What of a recording goes.
+ */
+export type WhatGoes = "whole" | "traces_and_bodies";
 
 /**
  * What material a piece of main-thread work is made of.

@@ -26,13 +26,14 @@ export function ms(value: number | null | undefined): string {
   return Math.abs(value) < 999.5 ? `${whole(Math.round(value))} ms` : `${(value / 1000).toFixed(2)} s`;
 }
 
-/** kB and MB of 1,000. */
+/** kB, MB and GB of 1,000. */
 export function bytes(value: number | null | undefined): string {
   if (value === null || value === undefined) return '–';
   if (value < 1000) return `${value} B`;
   if (value < 9950) return `${(value / 1000).toFixed(1)} kB`;
   if (value < 999_500) return `${Math.round(value / 1000)} kB`;
-  return `${(value / 1_000_000).toFixed(2)} MB`;
+  if (value < 999_995_000) return `${(value / 1_000_000).toFixed(2)} MB`;
+  return `${(value / 1_000_000_000).toFixed(2)} GB`;
 }
 
 /** Bytes as kB without the unit, for columns that have it in their header. */

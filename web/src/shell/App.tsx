@@ -25,6 +25,7 @@ const WeightView = later(() => import('../views/weight/WeightView'));
 const DocumentView = later(() => import('../views/document/DocumentView'));
 const FindingsView = later(() => import('../views/findings/FindingsView'));
 const PlanView = later(() => import('../views/plan/PlanView'));
+const StorageView = later(() => import('../views/storage/StorageView'));
 const JobView = later(() => import('../views/job/JobView'));
 const RecordDialog = later(() => import('./record/RecordDialog'));
 
@@ -65,6 +66,7 @@ export function App() {
             </Route>
             <Route path="sites/:site/plan" element={<PlanView />} />
             <Route path="jobs/:id" element={<JobView />} />
+            <Route path="storage" element={<StorageView />} />
             <Route
               path="*"
               element={

@@ -50,6 +50,9 @@ export function LeftColumn() {
           Plan
         </NavLink>
       )}
+      <NavLink to="/storage" className={link}>
+        Storage
+      </NavLink>
       {batches(jobs ?? []).map(([batch, list]) => {
         const at = list.find((job) => job.state === 'running');
         return (

@@ -3,7 +3,7 @@ import { Suspense, useEffect, useMemo, useState } from 'react';
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useLoad, usePlan, usePlanChanges, useRecording, useTracksEarly, useVisits } from '../api/queries';
 import type { Finding, LoadHead, RecordingHead } from '../api/types';
-import { bytes, ms, plural } from '../parts/format';
+import { bytes, day, ms, plural } from '../parts/format';
 import { Empty, Trouble, Waiting } from '../parts/states';
 import { useKeys } from './keys';
 import { Margin } from './margin/Margin';
@@ -80,7 +80,7 @@ function besides(params: URLSearchParams): string {
 
 /** What must be known of how a recording was made before its figures are believed. */
 function Circumstances({ recording }: { recording: RecordingHead }) {
-  const { machine, blocked, ended, wanted_loads } = recording;
+  const { machine, blocked, ended, wanted_loads, thinned_at } = recording;
   const firsts = recording.loads.filter((l) => l.visit === 'first').length;
   const busy = machine && machine.load_average !== null && machine.load_average > machine.cores * 0.75;
   const words = [
@@ -90,6 +90,8 @@ function Circumstances({ recording }: { recording: RecordingHead }) {
     busy &&
       `The machine was busy when this was recorded (load average ${machine.load_average?.toFixed(2)} on ${plural(machine.cores, 'core')}); its figures may be too high.`,
     blocked.length > 0 && `Recorded without ${blocked.join(', ')}.`,
+    thinned_at !== null &&
+      `Its traces and bodies were dropped on ${day(thinned_at)} to make room. What stands here was computed before.`,
   ].filter(Boolean);
   if (!words.length) return null;
   return (
