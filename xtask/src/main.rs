@@ -12,6 +12,7 @@ cargo xtask test          set up, then formatting, lints, types and all tests, b
 cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
+cargo xtask siege         attacks and faults on the running program, all of them, with figures (a quarter of an hour)
 cargo xtask bench         core, trace and store benches, the screens in a browser, the link and what recording costs a load";
 
 /// What a chore ends with.
@@ -27,6 +28,7 @@ fn main() -> ExitCode {
         "docs" => docs(),
         "demo-data" => demo_data(&rest),
         "screenshots" => screenshots(),
+        "siege" => siege(),
         "bench" => bench(),
         _ => {
             println!("{HELP}");
@@ -220,6 +222,12 @@ fn screenshots() -> Done {
     front_end()?;
     build()?;
     run("e2e", "node", &["screenshots.mjs"])
+}
+
+/// Bombs, kills, hostile pages, a full disk and a flood of questions; the tests run a short form of it.
+fn siege() -> Done {
+    let arguments = ["test", "-p", "phainon-server", "--test", "siege", "--", "--nocapture", "--test-threads", "1"];
+    run_with(".", &cargo(), &arguments, &[("PHAINON_SIEGE", "long")])
 }
 
 fn bench() -> Done {

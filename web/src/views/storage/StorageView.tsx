@@ -147,8 +147,8 @@ function Older({ older }: { older: RoomOfOlder[] }) {
           Drop their traces and bodies
         </button>
         <span>
-          {bytes(chosen.droppable_bytes)} would go. Figures, requests, frames and the drawn main thread stay; they can
-          not be computed anew.
+          {bytes(chosen.droppable_bytes)} would go. Figures, requests, frames and the drawn main thread stay; they
+          cannot be computed anew.
         </span>
         <button className="btn" disabled={none || thin.isPending} onClick={() => setAsked('whole')}>
           Delete them for good
