@@ -59,6 +59,11 @@ async fn site() -> SocketAddr {
         .route("/elsewhere", page("<!doctype html><h1>With a frame of another site</h1><iframe src='http://media.islandmedia.test/inner' width=300 height=200></iframe><img src='http://media.islandmedia.test/hero.jpg' width=60 height=40>"))
         .route("/steps", page("<!doctype html><h1>Steps</h1><button id=go onclick='const t = performance.now(); while (performance.now() - t < 400);'>Go</button>"))
         .route("/changing", page("<!doctype html><body style='margin:0;background:#fff'><h1>First</h1><script>addEventListener('load', () => setTimeout(() => { document.body.style.background = '#048'; const d = document.createElement('div'); d.style.cssText = 'font-size:90px;color:#fff'; d.textContent = 'A much larger text that comes late'; document.body.append(d); }, 500));</script>"))
+        .route("/counted", get(|headers: HeaderMap| async move {
+            let again = headers.get("cookie").is_some_and(|c| c.to_str().is_ok_and(|c| c.contains("seen=1")));
+            let title = if again { "again" } else { "first" };
+            ([(header::SET_COOKIE, "seen=1; Max-Age=600")], Html(format!("<!doctype html><title>{title}</title><h1>Counted</h1>")))
+        }))
         .route("/calls", page("<!doctype html><title>calling</title><h1>Calls</h1><script>const p = new RTCPeerConnection({ iceServers: [{ urls: 'stun:127.0.0.1:' + location.hash.slice(1) }] }); p.createDataChannel('x'); p.onicegatheringstatechange = () => { if (p.iceGatheringState === 'complete') document.title = 'gathered'; }; p.createOffer().then((o) => p.setLocalDescription(o));</script>"))
         .route("/windows", page("<!doctype html><h1>Opens windows</h1><script>for (let i = 0; i < 60; i++) open('/small?' + i);</script>"))
         .route("/forged", page("<!doctype html><h1>A large text that is really painted here</h1><script>for (const name of ['cloneNode', 'getBoundingClientRect', 'getAttribute']) Element.prototype[name] = () => ({ outerHTML: '<b>forged</b>', x: 0, y: 0, width: 9, height: 9 }); for (const name of ['localName', 'tagName', 'id', 'className', 'outerHTML']) Object.defineProperty(Element.prototype, name, { get: () => 'forged' }); Object.defineProperty(Node.prototype, 'parentElement', { get: () => null }); document.querySelectorAll = () => []; document.querySelector = () => null; window.getComputedStyle = () => ({ backgroundImage: 'url(http://forged.test/)' });</script>"))
@@ -326,4 +331,79 @@ async fn a_page_can_forge_neither_its_largest_element_nor_hide_that_it_opens_win
     let (_, load) = self::load("/windows").await;
     let opened: Vec<_> = load.notes.iter().filter(|n| matches!(n, phainon_core::Note::WindowsOpened { .. })).collect();
     assert_eq!(opened, [&phainon_core::Note::WindowsOpened { count: 60 }], "{:?}", load.notes);
+}
+
+/// A browser that somebody else started, with a port for whoever wants to use it.
+async fn browser_elsewhere() -> (tokio::process::Child, tempfile::TempDir, String) {
+    let profile = tempfile::tempdir().unwrap();
+    let mut child = tokio::process::Command::new(phainon_recorder::browser::find(None).unwrap())
+        .args(["--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--remote-debugging-port=0"])
+        .arg(format!("--user-data-dir={}", profile.path().display()))
+        .stdout(std::process::Stdio::null())
+        .stderr(std::process::Stdio::piped())
+        .kill_on_drop(true)
+        .spawn()
+        .unwrap();
+    let mut lines = tokio::io::AsyncBufReadExt::lines(tokio::io::BufReader::new(child.stderr.take().unwrap()));
+    while let Some(line) = lines.next_line().await.unwrap() {
+        if let Some(at) = line.find("ws://") {
+            let address = line[at..].trim().to_owned();
+            tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
+            return (child, profile, address);
+        }
+    }
+    panic!("the browser has no address");
+}
+
+#[tokio::test]
+async fn a_browser_elsewhere_has_clean_loads_says_whose_link_it_is_and_is_left_as_it_was() {
+    let _turn = TURN.lock().await;
+    let site = site().await;
+    let (_browser, _profile, address) = browser_elsewhere().await;
+    let mut wanted = RecordRequest::new(&format!("http://{site}/counted"), preset("phone-on-the-move").unwrap(), 2);
+    (wanted.browser, wanted.return_visits, wanted.detail) = (Some(address.clone()), true, false);
+    (wanted.limits.quiet, wanted.limits.longest) = (Duration::from_millis(500), Duration::from_secs(12));
+    let recording = recorded(&wanted).await;
+    // Each first visit is one, and what comes after it has its cookie.
+    let titles: Vec<_> = recording.loads.iter().map(|l| l.assemble().unwrap().title.unwrap_or_default()).collect();
+    assert_eq!(titles, ["first", "again", "first", "again"]);
+    let conditions = &recording.about.conditions;
+    assert!(conditions.name.ends_with(", on the link of the browser elsewhere"), "{}", conditions.name);
+    assert_eq!((conditions.round_trip_ms, conditions.down_bits, conditions.up_bits), (0.0, 0, 0));
+    // What it reaches cannot be known from here.
+    let (sender, _receiver) = mpsc::unbounded_channel();
+    let public = RecordRequest { public_only: true, ..wanted.clone() };
+    let why = record_whole(&public, sender.clone()).await.err().unwrap().to_string();
+    assert!(why.contains("may reach private addresses"), "{why}");
+    // Interrupted in the middle, its tab goes too.
+    let busy = RecordRequest { url: format!("http://{site}/flip"), ..wanted };
+    let pages = || async {
+        let (host, _) = address.trim_start_matches("ws://").split_once('/').unwrap();
+        let mut stream = tokio::net::TcpStream::connect(host).await.unwrap();
+        let ask = format!("GET /json/list HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n");
+        tokio::io::AsyncWriteExt::write_all(&mut stream, ask.as_bytes()).await.unwrap();
+        // The browser keeps the line open: a list of pages is short, and comes at once or in two parts.
+        let mut text = String::new();
+        let mut part = [0u8; 16 << 10];
+        while !text.trim_end().ends_with(']') {
+            match tokio::io::AsyncReadExt::read(&mut stream, &mut part).await.unwrap() {
+                0 => break,
+                read => text.push_str(&String::from_utf8_lossy(&part[..read])),
+            }
+        }
+        text.matches("/flip").count()
+    };
+    let recording = tokio::spawn(async move { record_whole(&busy, sender).await });
+    let comes_to = async |any: bool| {
+        let looking = async {
+            while (pages().await > 0) != any {
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
+        };
+        tokio::time::timeout(Duration::from_secs(60), looking).await.is_ok()
+    };
+    assert!(comes_to(true).await, "it records in a tab");
+    recording.abort();
+    let _ = recording.await;
+    assert!(comes_to(false).await, "the tab is gone");
 }

@@ -91,6 +91,19 @@ impl Program {
         (status, serde_json::from_str(&text).unwrap_or(Value::Null))
     }
 
+    /// What a job that was asked for alone came to: its last state.
+    pub fn outcome(&self, jobs: &Value) -> Value {
+        let answer = ureq::get(format!("{}/api/batches/{}/events", self.address, jobs[0]["batch"])).call().unwrap();
+        for line in BufReader::new(answer.into_body().into_reader()).lines().map_while(Result::ok) {
+            let Some(text) = line.strip_prefix("data:") else { continue };
+            let job = serde_json::from_str::<Value>(text).unwrap()[0].take();
+            if matches!(job["state"].as_str(), Some("done" | "failed" | "cancelled")) {
+                return job;
+            }
+        }
+        panic!("the line broke before the job was over");
+    }
+
     fn ask(&self, method: &str, path: &str, kind: &str, body: &[u8]) -> (u16, String) {
         let request = ureq::http::Request::builder()
             .method(method)
