@@ -216,3 +216,28 @@ test('the record dialog offers the stand-in’s page, however late that is known
   await page.keyboard.press('r');
   await expect(address).toHaveValue('http://pier.test/');
 });
+
+test('words of any length widen no screen', async ({ page }) => {
+  const long = 'W'.repeat(2_000);
+  const widened = (r: RecordingHead): RecordingHead => ({
+    ...r, page: long, url: `http://${'a'.repeat(60)}.test/${long}`, browser: long, blocked: [long, long],
+    conditions: r.conditions && { ...r.conditions, name: long },
+  });
+  const { rows } = (await (await page.request.get('/api/recordings?limit=1')).json()) as { rows: RecordingHead[] };
+  const id = rows[0]?.id;
+  await page.route('**/api/recordings?*', async (route) => {
+    const told = (await (await route.fetch()).json()) as { rows: RecordingHead[] };
+    return route.fulfill(answered({ ...told, rows: told.rows.map(widened) }));
+  });
+  await page.route(`**/api/recordings/${id}`, async (route) =>
+    route.fulfill(answered(widened((await (await route.fetch()).json()) as RecordingHead))),
+  );
+  await page.goto('/recordings');
+  await expect(page.getByRole('table', { name: 'Recordings' }).getByRole('link').first()).toBeVisible();
+  await fits(page);
+  for (const section of ['glance', 'path', 'requests', 'frames', 'main-thread', 'weight', 'document', 'findings']) {
+    await page.goto(`/recordings/${id}/${section}`);
+    await expect(page.getByText(/^Recorded without W/)).toBeVisible();
+    await fits(page);
+  }
+});

@@ -45,7 +45,7 @@ export function App() {
   const onRecord = useCallback(() => setRecord('open'), []);
   const dropping = useDrop();
   return (
-    <div className="grid h-full grid-rows-[48px_minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[48px_minmax(0,1fr)]">
       <TopBar onRecord={onRecord} onHelp={() => setHelpOpen(true)} />
       <div className="grid min-h-0 grid-cols-[188px_minmax(0,1fr)]">
         <LeftColumn />

@@ -97,7 +97,9 @@ function Circumstances({ recording }: { recording: RecordingHead }) {
   return (
     <div role="note" className="border-b border-rule bg-paper px-5 py-1.5 text-[13px]">
       {words.map((w) => (
-        <p key={String(w)}>{w}</p>
+        <p key={String(w)} className="line-clamp-3 [overflow-wrap:anywhere]" title={String(w)}>
+          {w}
+        </p>
       ))}
     </div>
   );

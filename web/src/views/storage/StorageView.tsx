@@ -125,11 +125,7 @@ function Older({ older }: { older: RoomOfOlder[] }) {
   return (
     <section className="mt-8">
       <h2 className="text-lg">Make room</h2>
-      <div
-        className="mt-2 flex flex-wrap gap-x-5 gap-y-1 text-[13px]"
-        role="radiogroup"
-        aria-label="Which recordings"
-      >
+      <div className="mt-2 flex flex-wrap gap-x-5 gap-y-1 text-[13px]" role="radiogroup" aria-label="Which recordings">
         {older.map((o) => (
           <label key={o.days} className="flex items-center gap-1.5">
             <input type="radio" name="older" checked={o.days === days} onChange={() => setDays(o.days)} />
