@@ -47,10 +47,16 @@ try {
     document: `/recordings/${phone}/document`,
     findings: `/recordings/${phone}/findings?sel=${encodeURIComponent(`finding:${load.findings[0].key}`)}`,
     plan: '/sites/skerryline.test/plan',
+    storage: '/storage',
   };
   for (const [theme, colorScheme] of [['day', 'light'], ['night', 'dark']]) {
     const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme, timezoneId: 'UTC' });
     const page = await context.newPage();
+    // Where the data lies and how full the disk is are this machine's own.
+    await page.route('**/api/storage', async (route) => {
+      const room = await (await route.fetch()).json();
+      await route.fulfill({ json: { ...room, directory: '/home/ann/.local/share/phainon/demo', disk_free_bytes: 120e9 } });
+    });
     for (const [name, path] of Object.entries(views)) {
       // By night those whose colours differ most.
       if (theme === 'night' && !NIGHT.includes(name)) continue;

@@ -26,6 +26,8 @@ pub enum Note {
     PageOf { number: usize, of: usize },
     /// Entries of the HAR without a usable request.
     EntriesPassedOver { count: usize },
+    /// A trace tells more than is held; what came from a moment on is left out.
+    TraceBeyond { held: usize, from: Millis },
     /// Of more requests than can be shown, those beyond.
     RequestsBeyond { count: usize, limit: usize },
     /// Entries of the HAR without a readable date.

@@ -270,6 +270,7 @@ fn every_note_is_a_sentence() {
             Note::NeverRead { answers: count },
             Note::EntriesPassedOver { count },
             Note::RequestsBeyond { count, limit: 100_000 },
+            Note::TraceBeyond { held: 6_000_000, from: Millis(7.0) },
             Note::EntriesUndated { count },
             Note::PicturesLeftOut { left_out: count, kept: 240 },
             Note::WindowsOpened { count },

@@ -110,6 +110,10 @@ pub fn note_sentence(note: &Note) -> String {
             "{} passed over.",
             counted(*count, "entry without a usable request was", "entries without a usable request were")
         ),
+        Note::TraceBeyond { held, from } => format!(
+            "The trace tells of more than {held} pieces of work and events; those from {} on are left out.",
+            from.text()
+        ),
         Note::RequestsBeyond { count, limit } => format!(
             "{} left out: no more than {limit} of a load are read.",
             counted(*count, "request is", "requests are")

@@ -162,6 +162,10 @@ fn opened(text: &TraceText, name: &str) -> Result<impl Read, FormatError> {
 
 /// Reads a trace, in two passes: which navigation and which thread it is about is known at its end only.
 pub fn read(text: &TraceText, name: &str, wanted: Wanted<'_>) -> Result<TraceFacts, FormatError> {
+    read_at_most(text, name, wanted, MOST_TOLD)
+}
+
+fn read_at_most(text: &TraceText, name: &str, wanted: Wanted<'_>, most: usize) -> Result<TraceFacts, FormatError> {
     let mut facts = TraceFacts::default();
     let mut survey = Survey::of(text, name)?;
     let events = survey.ended.events;
@@ -193,6 +197,8 @@ pub fn read(text: &TraceText, name: &str, wanted: Wanted<'_>) -> Result<TraceFac
         first_input: None,
         measures: HashMap::new(),
         samples: Samples::default(),
+        most,
+        full: None,
     };
     let mut last = navigation.ts;
     let ended = each_event(
@@ -207,12 +213,16 @@ pub fn read(text: &TraceText, name: &str, wanted: Wanted<'_>) -> Result<TraceFac
         },
     )?;
     let samples = std::mem::take(&mut reader.samples);
+    let full = reader.full;
     reader.finish(&at);
     let (profile, unread) = samples.finish(main);
     facts.profile = profile;
     facts.end = at(last);
     if ended.not_utf8 {
         facts.notes.insert(0, Note::TraceNotUtf8);
+    }
+    if let Some(from) = full {
+        facts.notes.push(Note::TraceBeyond { held: most, from });
     }
     if unread > 0 {
         facts.notes.push(Note::SamplesUnread { chunks: unread });
@@ -242,6 +252,10 @@ struct Seen {
     done: Vec<Request>,
 }
 
+/// More of what a trace tells is not held, samples aside: each takes some two hundred bytes until it is
+/// analysed.
+const MOST_TOLD: usize = 6_000_000;
+
 struct Reader<'r> {
     facts: &'r mut TraceFacts,
     navigation: &'r Navigation,
@@ -258,10 +272,27 @@ struct Reader<'r> {
     /// Measures begun and not ended, by id and name.
     measures: HashMap<(u64, String), f64>,
     samples: Samples,
+    /// So much is held at most.
+    most: usize,
+    /// Since when nothing more was held.
+    full: Option<Millis>,
 }
 
 impl Reader<'_> {
+    /// How much is held of what was told.
+    fn told(&self) -> usize {
+        let facts = &self.facts;
+        let work = self.pieces.len() + self.open.len() + facts.forced.len() + facts.changes.len() + facts.timers.len();
+        let screen = facts.shifts.len() + facts.lcp_candidates.len() + facts.presentations.len() + self.pictures.len();
+        let page = facts.events.len() + facts.user_timings.len() + facts.worker_runs.len() + self.measures.len();
+        work + screen + page + self.network.len()
+    }
+
     fn event(&mut self, event: &Event<'_>, main: Thread, at: &dyn Fn(f64) -> Millis) {
+        if self.told() >= self.most && !event.name.starts_with("Profile") {
+            self.full = self.full.or(Some(at(event.ts)));
+            return;
+        }
         if event.thread() == main {
             match event.ph {
                 b'X' if event.ts + event.dur > self.navigation.ts => {
@@ -509,5 +540,27 @@ impl Reader<'_> {
         }
         self.facts.requests = renumber(requests);
         name_style_initiators(&mut self.facts.requests);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_more_than_can_be_held_is_left_out_and_said() {
+        let task =
+            |at: u32| format!(r#",{{"name":"RunTask","ph":"X","ts":{at}000,"dur":500,"pid":1,"tid":1,"args":{{}}}}"#);
+        let text = format!(
+            r#"[{{"name":"navigationStart","ph":"R","ts":0,"pid":1,"tid":1,"args":{{"frame":"F","data":{{"documentLoaderURL":"http://a.test/","isOutermostMainFrame":true,"navigationId":"N"}}}}}}{}]"#,
+            (1..=9).map(task).collect::<String>()
+        );
+        let read = |most| read_at_most(&TraceText::of(text.as_bytes()), "t", Wanted::default(), most).expect("a trace");
+        let whole = read(9);
+        assert_eq!((whole.work.len(), whole.notes.len()), (9, 0));
+        let cut = read(4);
+        assert_eq!(cut.work.len(), 4);
+        assert_eq!(cut.notes, [Note::TraceBeyond { held: 4, from: Millis(5.0) }]);
+        assert_eq!(cut.end, whole.end, "how long the load went on is known all the same");
     }
 }

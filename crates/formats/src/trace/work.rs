@@ -108,7 +108,8 @@ impl Reader<'_> {
         let mut pieces = std::mem::take(&mut self.pieces);
         pieces.sort_by(|a, b| a.start.total_cmp(&b.start).then(b.end.total_cmp(&a.end)));
         let mut open: Vec<f64> = Vec::new();
-        for mut piece in pieces {
+        // In the room that the pieces have: there may be millions.
+        let nested = pieces.into_iter().filter_map(|mut piece| {
             piece.start = piece.start.max(self.navigation.ts);
             while open.last().is_some_and(|end| *end <= piece.start) {
                 open.pop();
@@ -118,14 +119,15 @@ impl Reader<'_> {
             }
             // An empty piece has no time to give, and would nest in what begins with it.
             if piece.end <= piece.start || open.len() >= 1_000 {
-                continue;
+                return None;
             }
             let start = at(piece.start);
             piece.work.start = start;
             piece.work.duration = at(piece.end) - start;
             piece.work.depth = u16::try_from(open.len()).unwrap_or(u16::MAX);
             open.push(piece.end);
-            self.facts.work.push(piece.work);
-        }
+            Some(piece.work)
+        });
+        self.facts.work = nested.collect();
     }
 }
