@@ -101,14 +101,28 @@ pub enum Thinning {
     DropRaw,
 }
 
-/// How much each recording takes: parts, pictures, and bodies that it alone uses.
+/// What each recording takes besides bodies, and how much of it is traces.
 const EACH: &str = "
-    select r.id,
+    select r.recorded_at, r.deleted_at is not null,
         coalesce((select sum(length(p.bytes)) from load_parts p join load_rows l on l.id = p.load where l.recording = r.id), 0)
       + coalesce((select sum(length(f.picture)) from frame_rows f join load_rows l on l.id = f.load where l.recording = r.id), 0)
-      + coalesce((select sum(length(p.bytes)) from recording_parts p where p.recording = r.id), 0) as parts,
-        coalesce((select sum(length(p.bytes)) from load_parts p join load_rows l on l.id = p.load where l.recording = r.id and p.part = 'trace'), 0) as traces
+      + coalesce((select sum(length(p.bytes)) from recording_parts p where p.recording = r.id), 0),
+        coalesce((select sum(length(p.bytes)) from load_parts p join load_rows l on l.id = p.load where l.recording = r.id and p.part = 'trace'), 0)
     from recordings r";
+
+/// What each body takes, and when the newest recording that has it was made: one that can be brought back
+/// has it for good.
+const BODIES: &str = "
+    select max(case when r.deleted_at is null then r.recorded_at else '9999' end), length(b.bytes)
+    from body_rows b join body_uses u on u.hash = b.hash join recordings r on r.id = u.recording group by b.id";
+
+/// A recording, as room sees it.
+struct Taken {
+    recorded_at: String,
+    deleted: bool,
+    bytes: u64,
+    traces: u64,
+}
 
 impl Store {
     /// What the data takes, by kind and by age.
@@ -130,12 +144,16 @@ impl Store {
             of(Kept::Results, &parts("'load', 'overview', 'request-rows', 'thread', 'tracks'"))?,
         ];
         by_kind.sort_by_key(|kind| std::cmp::Reverse(kind.bytes));
-        let older = [0, 7, 30, 90, 365].into_iter().map(|days| Self::older(&db, days)).collect::<Result<_, _>>()?;
-        let (deleted_recordings, deleted_bytes) = db.query_row(
-            &format!("select count(*), coalesce(sum(parts), 0) from ({EACH} where r.deleted_at is not null)"),
-            [],
-            |r| Ok((count(r, 0)?, count(r, 1)?)),
-        )?;
+        let taken: Vec<Taken> = db
+            .prepare_cached(EACH)?
+            .query_map([], |r| {
+                Ok(Taken { recorded_at: r.get(0)?, deleted: r.get(1)?, bytes: count(r, 2)?, traces: count(r, 3)? })
+            })?
+            .collect::<Result<_, _>>()?;
+        let bodies: Vec<(String, u64)> =
+            db.prepare_cached(BODIES)?.query_map([], |r| Ok((r.get(0)?, count(r, 1)?)))?.collect::<Result<_, _>>()?;
+        let older = [0, 7, 30, 90, 365].into_iter().map(|days| older(days, &taken, &bodies)).collect();
+        let deleted = || taken.iter().filter(|t| t.deleted);
         Ok(Room {
             directory: self.directory().display().to_string(),
             file_bytes: self.files().iter().filter_map(|f| f.metadata().ok()).map(|m| m.len()).sum(),
@@ -143,37 +161,17 @@ impl Store {
             disk_free_bytes: self.disk_free(),
             by_kind,
             older,
-            deleted_recordings,
-            deleted_bytes,
+            deleted_recordings: deleted().count() as u64,
+            deleted_bytes: deleted().map(|t| t.bytes).sum(),
         })
-    }
-
-    fn older(db: &Connection, days: u32) -> Result<RoomOfOlder, StoreError> {
-        let limit = days_ago(days);
-        let (recordings, parts, traces): (u64, u64, u64) = db.query_row(
-            &format!(
-                "select count(*), coalesce(sum(parts), 0), coalesce(sum(traces), 0)
-                 from ({EACH} where r.deleted_at is null and r.recorded_at < ?1)"
-            ),
-            [&limit],
-            |r| Ok((count(r, 0)?, count(r, 1)?, count(r, 2)?)),
-        )?;
-        let bodies: u64 = db.query_row(
-            "select coalesce(sum(length(b.bytes)), 0) from body_rows b
-             where exists (select 1 from body_uses u join recordings r on r.id = u.recording
-                           where u.hash = b.hash and r.deleted_at is null and r.recorded_at < ?1)
-               and not exists (select 1 from body_uses u join recordings r on r.id = u.recording
-                           where u.hash = b.hash and (r.deleted_at is not null or r.recorded_at >= ?1))",
-            [&limit],
-            |r| count(r, 0),
-        )?;
-        Ok(RoomOfOlder { days, recordings, bytes: parts + bodies, droppable_bytes: traces + bodies })
     }
 
     /// Makes room among recordings of more than `days` days, one after the other; gives how many there were.
     pub fn thin(&self, days: u32, how: Thinning) -> Result<usize, StoreError> {
         let only = if how == Thinning::DropRaw { " and thinned_at is null" } else { "" };
-        let ids = self.ids(&format!("deleted_at is null and recorded_at < ?1{only}"), &days_ago(days))?;
+        // What is being recorded is not old, whatever its date.
+        let which = format!("deleted_at is null and ended <> 'recording' and recorded_at < ?1{only}");
+        let ids = self.ids(&which, &days_ago(days))?;
         for id in &ids {
             self.with_reserve(|db| match how {
                 Thinning::Delete => remove(db, *id),
@@ -289,6 +287,18 @@ impl Store {
     fn disk_free(&self) -> Option<u64> {
         let disk = rustix::fs::statvfs(self.directory()).ok()?;
         Some(disk.f_bavail * disk.f_frsize)
+    }
+}
+
+fn older(days: u32, taken: &[Taken], bodies: &[(String, u64)]) -> RoomOfOlder {
+    let limit = days_ago(days);
+    let of_it = || taken.iter().filter(|t| !t.deleted && t.recorded_at < limit);
+    let bodies: u64 = bodies.iter().filter(|(newest, _)| *newest < limit).map(|(_, bytes)| bytes).sum();
+    RoomOfOlder {
+        days,
+        recordings: of_it().count() as u64,
+        bytes: of_it().map(|t| t.bytes).sum::<u64>() + bodies,
+        droppable_bytes: of_it().map(|t| t.traces).sum::<u64>() + bodies,
     }
 }
 

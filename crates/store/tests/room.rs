@@ -7,7 +7,8 @@ mod kept;
 use kept::{add, head, packed, raw};
 use phainon_formats::{RawLoad, TraceText};
 use phainon_store::{
-    Derived, Kept, NewLoad, PackedBodies, PackedLoad, Part, RecordingHead, Store, StoreError, Thinning,
+    Derived, Ended, Kept, NewLoad, NewRecording, PackedBodies, PackedLoad, Part, RecordingHead, Store, StoreError,
+    Thinning,
 };
 use rand::{RngCore, SeedableRng};
 use std::path::{Path, PathBuf};
@@ -90,7 +91,12 @@ fn traces_and_bodies_of_old_recordings_go_and_their_figures_stay() {
     // What cannot be read anew any more is not tried: its figures would go.
     let stale: Vec<i64> = store.stale("other settings").unwrap().into_iter().map(|(id, _)| id).collect();
     assert_eq!(stale, [new]);
+    // What is being recorded is left alone.
+    let under_way = NewRecording { ended: Ended::Recording, ..head("Under way", OLD) };
+    let busy = store.begin_recording(&under_way).unwrap();
     assert_eq!(store.thin(30, Thinning::Delete).unwrap(), 2);
+    store.end_recording(busy, Ended::Done).unwrap();
+    assert_eq!(store.thin(30, Thinning::Delete).unwrap(), 1);
     assert_eq!(listed(&store).iter().map(|r| r.id).collect::<Vec<_>>(), [new]);
 }
 
