@@ -7,7 +7,8 @@ use std::io::Cursor;
 
 /// A picture of the screen is never larger than this; anything above is no such picture.
 const MOST_PIXELS: u32 = 4_096;
-/// All pictures of a load together: twice as much as a recording has at most. What lies beyond is not read.
+/// All pictures of a load together: more than twice what a recording has at most, 240 of 440 × 560. What lies
+/// beyond is not read.
 const MOST_PIXELS_OF_LOAD: u64 = 150_000_000;
 /// Pictures are compared in squares of this many pixels.
 const SQUARE: u32 = 12;

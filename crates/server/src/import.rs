@@ -66,7 +66,7 @@ impl FilePage {
 }
 
 /// Leaves of many pages those that were chosen; gives all of them where too many are there and none were.
-fn choose(opened: &mut [Opened], chosen: Option<&BTreeSet<usize>>) -> Result<Vec<FilePage>, Problem> {
+fn choose(opened: &mut Vec<Opened>, chosen: Option<&BTreeSet<usize>>) -> Result<Vec<FilePage>, Problem> {
     if let Some(chosen) = chosen.filter(|chosen| chosen.len() > MOST_PAGES || chosen.is_empty()) {
         return Err(Problem::bad(format!("1 to {MOST_PAGES} pages can be kept at once, not {}.", chosen.len())));
     }
@@ -82,6 +82,8 @@ fn choose(opened: &mut [Opened], chosen: Option<&BTreeSet<usize>>) -> Result<Vec
         }
         file.loads = loads;
     }
+    // A file of which nothing was chosen is no recording.
+    opened.retain(|file| !file.loads.is_empty());
     match chosen {
         None if pages.len() > MOST_PAGES => Ok(pages),
         None => Ok(Vec::new()),

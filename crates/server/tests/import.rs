@@ -65,6 +65,9 @@ async fn many_pages_are_told_and_only_those_chosen_are_kept() {
     for row in &list.rows {
         assert_eq!(state.store.bodies(row.id).unwrap().len(), 1);
     }
+    // Of another file beside it nothing is wanted, and nothing of it is kept.
+    let (status, told) = send(&state, &[("many.har", har(21)), ("other.har", har(1))], Some("3")).await;
+    assert_eq!((status, told["ids"].as_array().unwrap().len(), kept(&state)), (200, 1, 3));
     for (pages, why) in [
         ("22", "There is no page 22; there are 21."),
         ("0", "There is no page 0; there are 21."),
@@ -75,7 +78,7 @@ async fn many_pages_are_told_and_only_those_chosen_are_kept() {
         assert_eq!((status, told["detail"].as_str().unwrap()), (400, why));
     }
     let (status, told) = send(&state, &[("twenty.har", har(20))], None).await;
-    assert_eq!((status, told["ids"].as_array().unwrap().len(), kept(&state)), (200, 20, 22));
+    assert_eq!((status, told["ids"].as_array().unwrap().len(), kept(&state)), (200, 20, 23));
 }
 
 #[tokio::test]

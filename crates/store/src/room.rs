@@ -246,7 +246,7 @@ impl Store {
                     .and_then(|()| db.query_row("pragma wal_checkpoint(truncate)", [], |_| Ok(())));
                 match step {
                     // What is left is used again for what comes.
-                    Err(error) if is_full(&error) => break,
+                    Err(error) if error.sqlite_error_code() == Some(ErrorCode::DiskFull) => break,
                     done => done?,
                 }
                 let after: u64 = db.pragma_query_value(None, "freelist_count", |r| count(r, 0))?;

@@ -66,6 +66,7 @@ fn no_bomb_takes_more_than_an_import_may() {
     let program = Program::serve(data.path(), &["--import-memory", budget]);
     let block = vec![b'x'; 1 << 20];
     let manifest = ("manifest.json", MANIFEST.as_bytes(), 1);
+    let elements = format!(r#"{{"elements":[{}{{}}]}}"#, "{},".repeat(9_000_000));
     let bombs: Vec<(&str, Vec<u8>)> = vec![
         ("spaces.har.gz", gzip("{\"log\":", " ", 300_000_000 * scale, "")),
         ("numbers.har.gz", gzip("{\"log\":{\"entries\":[{\"x\":[", "0,", 15_000_000, "0]}]}}")),
@@ -75,7 +76,7 @@ fn no_bomb_takes_more_than_an_import_may() {
         ("events.json.gz", gzip("[", "{\"name\":\"RunTask\",\"ph\":\"X\",\"ts\":1,\"dur\":1,\"pid\":1,\"tid\":1},", 500_000, "{}]")),
         ("false.zip", with_false_sizes(zip(&[manifest, ("load-1/trace.json", &block, 300 * scale)]))),
         ("body.zip", zip(&[manifest, ("load-1/network.jsonl", b"{}\n", 1), ("bodies/x", &block, 300 * scale)])),
-        ("elements.zip", zip(&[manifest, ("load-1/network.jsonl", b"{}\n", 1), ("load-1/page.json", b"{\"elements\":[", 1)])),
+        ("elements.zip", zip(&[manifest, ("load-1/network.jsonl", b"{}\n", 1), ("load-1/page.json", elements.as_bytes(), 1)])),
         ("lines.zip", zip(&[manifest, ("load-1/network.jsonl", b"{\"method\":\"Network.requestWillBeSent\",\"params\":{\"requestId\":\"1\",\"request\":{\"url\":\"http://a.test/\"}}}\n", 300_000 * scale)])),
         ("pictures.zip", pictures()),
     ];
