@@ -108,6 +108,9 @@ pub struct Load {
     pub frames: Vec<ScreenFrame>,
     pub page: Option<PageFacts>,
     pub observed: Option<Observed>,
+    /// Errors that the page's scripts left to the console, each once.
+    #[serde(default)]
+    pub errors: Vec<String>,
     pub missing: Vec<Missing>,
     /// What the reader of the source had to leave out or mend.
     pub notes: Vec<Note>,
@@ -147,6 +150,7 @@ impl Load {
             frames: Vec::new(),
             page: None,
             observed: None,
+            errors: Vec::new(),
             missing: Vec::new(),
             notes: Vec::new(),
         }

@@ -47,7 +47,7 @@ pub struct RecordingSummary {
 }
 
 /// The middle value; of an even number, the mean of the two in the middle.
-fn median(values: &[f64]) -> Option<f64> {
+pub(crate) fn median(values: &[f64]) -> Option<f64> {
     let mut sorted: Vec<f64> = values.to_vec();
     sorted.sort_by(f64::total_cmp);
     let middle = sorted.len() / 2;

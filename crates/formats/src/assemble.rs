@@ -44,6 +44,9 @@ pub struct PageRecord {
     pub facts: Option<PageFacts>,
     pub observed: Option<Observed>,
     pub elements: Vec<ElementRecord>,
+    /// Errors that the page's scripts left to the console, each once.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub errors: Vec<String>,
     #[serde(deserialize_with = "phainon_core::notes_of_any_version")]
     pub notes: Vec<Note>,
     /// The files in `frames/`, in order.
@@ -137,7 +140,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 5;
+pub const ASSEMBLY_VERSION: u32 = 6;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -347,6 +350,7 @@ impl RawLoad {
         load.cut_off = page.cut_off;
         load.acted = page.acted_ms;
         load.observed = page.observed.clone();
+        load.errors.clone_from(&page.errors);
         load.notes.extend(page.notes.iter().cloned());
         let (frames, lack) = pictures::compared(frames);
         load.frames = frames;

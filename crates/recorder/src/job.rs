@@ -51,6 +51,8 @@ pub(crate) struct LoadJob<'a> {
     pub instruments: Instruments,
     pub access: &'a Access,
     pub blocked: &'a [String],
+    /// A script that runs before all others in every document.
+    pub before: Option<&'a str>,
     pub shaper: &'a Shaper,
     pub program: &'a str,
     pub progress: &'a mpsc::UnboundedSender<Progress>,

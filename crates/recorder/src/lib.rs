@@ -33,8 +33,8 @@ mod watch;
 pub use access::{Access, parse_blocked};
 pub use job::{Instruments, LoadLimits};
 pub use record::{
-    Keep, Part, Progress, RecordRequest, RecordedLoad, Recording, RecordingAbout, Stage, check_address, private_names,
-    record, record_whole,
+    Keep, Part, Progress, RecordRequest, RecordedLoad, Recording, RecordingAbout, Sealed, Stage, check_address,
+    private_names, record, record_whole,
 };
 pub use steps::Step;
 

@@ -50,6 +50,7 @@ impl Watcher<'_> {
             started_at: Some(started_at),
             cut_off: outcome.cut_off,
             acted_ms: outcome.acted_ms,
+            errors: std::mem::take(&mut self.errors),
             ..PageRecord::default()
         };
         if !outcome.stuck {

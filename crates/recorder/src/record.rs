@@ -11,6 +11,7 @@ use crate::{RecordError, access, browser, detail, machine, turn};
 use phainon_core::{Conditions, Note, Visit};
 use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
 use serde::Serialize;
+use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -48,6 +49,23 @@ pub struct RecordRequest {
     pub public_only: bool,
     /// Query parameters whose values are not kept.
     pub private: Vec<String>,
+    /// Whom the page is recorded from, where that is not the network.
+    pub sealed: Option<Sealed>,
+}
+
+/// A page that is recorded without any network: one local server stands for all there is.
+#[derive(Debug, Clone)]
+pub struct Sealed {
+    /// Where every host leads.
+    pub server: SocketAddr,
+    /// Hosts with another round trip than the link's.
+    pub round_trips: BTreeMap<String, Duration>,
+    /// A script that runs before all others in every document.
+    pub before: String,
+    /// Addresses that the browser does not ask for.
+    pub not_asked: Vec<String>,
+    /// Hosts that take no connection.
+    pub refused: Vec<String>,
 }
 
 impl RecordRequest {
@@ -70,6 +88,7 @@ impl RecordRequest {
             hosts: Vec::new(),
             public_only: false,
             private: Vec::new(),
+            sealed: None,
         }
     }
 }
@@ -222,9 +241,16 @@ pub async fn record(
     keeper.keep.keep(Part::Machine(machine)).await;
     let hosts: HostMap = request.hosts.iter().cloned().collect();
     keeper.secrets.learn(url.as_str(), &request.private);
+    let not_asked = request.sealed.iter().flat_map(|s| &s.not_asked);
+    let blocked: Vec<String> = request.blocked.iter().chain(not_asked).cloned().collect();
     for number in 1..=of {
         let mut link = Link::of(&about.conditions, hosts.clone(), request.public_only);
         link.blocked = request.blocked.iter().filter(|b| access::is_host(b)).map(|b| b.to_ascii_lowercase()).collect();
+        if let Some(sealed) = &request.sealed {
+            link.all_to = Some(sealed.server);
+            link.round_trips.clone_from(&sealed.round_trips);
+            link.blocked.extend(sealed.refused.iter().cloned());
+        }
         let shaper =
             Shaper::start(link).await.map_err(|e| RecordError::Other(format!("The link shaper did not start: {e}")))?;
         let mut job = LoadJob {
@@ -233,7 +259,8 @@ pub async fn record(
             limits: &request.limits,
             instruments: request.instruments,
             access: &request.access,
-            blocked: &request.blocked,
+            blocked: &blocked,
+            before: request.sealed.as_ref().map(|s| s.before.as_str()),
             shaper: &shaper,
             program: &program,
             progress: &progress,

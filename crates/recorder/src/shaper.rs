@@ -38,6 +38,10 @@ pub struct Link {
     pub public_only: bool,
     /// Hosts that are not connected to, with what lies below them.
     pub blocked: Vec<String>,
+    /// Where every other host leads, whatever its name: nothing is looked up, nothing else is reached.
+    pub all_to: Option<SocketAddr>,
+    /// Hosts with another round trip than the link's.
+    pub round_trips: BTreeMap<String, Duration>,
 }
 
 impl Link {
@@ -52,6 +56,8 @@ impl Link {
             hosts,
             public_only,
             blocked: Vec::new(),
+            all_to: None,
+            round_trips: BTreeMap::new(),
         }
     }
 }
@@ -150,14 +156,14 @@ async fn serve(mut client: TcpStream, shared: Arc<Shared>) -> io::Result<()> {
         }
     };
     // The reply is the end of the TCP handshake: one round trip after it was asked for.
-    clock::sleep_until(asked + shared.link.round_trip).await;
+    let trip = shared.link.round_trips.get(&host).copied().unwrap_or(shared.link.round_trip);
+    clock::sleep_until(asked + trip).await;
     client.write_all(&reply(0)).await?;
     upstream.set_nodelay(true)?;
     let (client_in, client_out) = client.into_split();
     let (upstream_in, upstream_out) = upstream.into_split();
-    let trip = shared.link.round_trip;
-    let up = carry(client_in, upstream_out, &shared, &shared.up, None);
-    let down = carry(upstream_in, client_out, &shared, &shared.down, Some(Window::new(trip)));
+    let up = carry(client_in, upstream_out, &shared, &shared.up, trip / 2, None);
+    let down = carry(upstream_in, client_out, &shared, &shared.down, trip / 2, Some(Window::new(trip)));
     // Either direction may end first; the other goes on until its own end.
     let (_, _) = tokio::join!(up, down);
     Ok(())
@@ -207,7 +213,7 @@ async fn connect(host: &str, port: u16, link: &Link) -> Result<TcpStream, Troubl
     if link.blocked.iter().any(|b| host == b || host.strip_suffix(b.as_str()).is_some_and(|rest| rest.ends_with('.'))) {
         return Err(Trouble::Blocked);
     }
-    if let Some(local) = link.hosts.get(host) {
+    if let Some(local) = link.hosts.get(host).or(link.all_to.as_ref()) {
         return TcpStream::connect(local).await.map_err(|e| unreachable(&e));
     }
     let addresses: Vec<SocketAddr> = match host.parse::<IpAddr>() {
@@ -279,9 +285,9 @@ async fn carry(
     mut to: OwnedWriteHalf,
     shared: &Shared,
     line: &Mutex<Bottleneck>,
+    half: Duration,
     mut window: Option<Window>,
 ) -> io::Result<()> {
-    let half = shared.link.round_trip / 2;
     let (outbox, mut inbox) = mpsc::channel::<(Instant, Vec<u8>)>(4096);
     let reading = async move {
         // Where nothing is narrow there are no turns to take.

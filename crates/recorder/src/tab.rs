@@ -53,6 +53,11 @@ pub fn blocks(job: &LoadJob<'_>) -> Option<Value> {
     })
 }
 
+/// What runs before all scripts of a document; `None` where nothing does.
+pub fn runs_before(job: &LoadJob<'_>) -> Option<Value> {
+    job.before.map(|source| json!({"source": source}))
+}
+
 async fn prepare(job: &LoadJob<'_>, client: &Client, session: &str, agent: &str) -> Result<(), RecordError> {
     let on = |method: &'static str, params: Value| client.call(Some(session), method, params, CALL);
     on("Page.enable", json!({})).await?;
@@ -78,6 +83,9 @@ async fn prepare(job: &LoadJob<'_>, client: &Client, session: &str, agent: &str)
     on("Emulation.setUserAgentOverride", json!({"userAgent": agent})).await?;
     if c.cpu_slowdown > 1.0 {
         on("Emulation.setCPUThrottlingRate", json!({"rate": c.cpu_slowdown})).await?;
+    }
+    if let Some(before) = runs_before(job) {
+        on("Page.addScriptToEvaluateOnNewDocument", before).await?;
     }
     page::watch(client, session).await
 }

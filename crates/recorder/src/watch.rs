@@ -26,6 +26,8 @@ const CATEGORIES: [&str; 9] = [
 ];
 /// So many pictures of the screen are kept; of more, the closest together go.
 const MOST_FRAMES: usize = 240;
+/// So many errors of one page are kept.
+const MOST_ERRORS: usize = 100;
 
 pub type Events = mpsc::UnboundedReceiver<Event>;
 
@@ -53,6 +55,8 @@ pub struct Watcher<'a> {
     pub sheets: Vec<Value>,
     /// Windows that the page opened.
     pub windows: usize,
+    /// What the page's scripts left to the console as errors, each once.
+    pub errors: Vec<String>,
     pub trace_stream: Option<String>,
     /// Our world in the main document.
     pub world: Option<i64>,
@@ -73,6 +77,7 @@ impl<'a> Watcher<'a> {
             frames_left_out: 0,
             sheets: Vec::new(),
             windows: 0,
+            errors: Vec::new(),
             trace_stream: None,
             world: None,
             loaded: false,
@@ -177,6 +182,16 @@ impl<'a> Watcher<'a> {
                     self.attached(child, params["targetInfo"]["type"].as_str().unwrap_or(""));
                 }
             }
+            "Runtime.exceptionThrown" => {
+                let thrown = &params["exceptionDetails"];
+                let said = thrown["exception"]["description"].as_str().or(thrown["text"].as_str()).unwrap_or("");
+                self.error(said);
+            }
+            "Runtime.consoleAPICalled" if params["type"].as_str() == Some("error") => {
+                let said = params["args"].as_array().into_iter().flatten();
+                let words = said.filter_map(|a| a["value"].as_str().or(a["description"].as_str()));
+                self.error(&words.collect::<Vec<_>>().join(" "));
+            }
             "Page.windowOpen" if self.is_page(event) => self.windows += 1,
             "Inspector.targetCrashed" | "Target.targetCrashed" => self.crashed = true,
             "Tracing.tracingComplete" => self.trace_stream = Some(params["stream"].as_str().unwrap_or("").to_owned()),
@@ -196,11 +211,23 @@ impl<'a> Watcher<'a> {
             tell("Network.setBlockedURLs", blocks);
         }
         tell("Target.setAutoAttach", tab::attach_to_all());
+        if let Some(before) = tab::runs_before(self.job).filter(|_| kind == "iframe") {
+            tell("Page.enable", json!({}));
+            tell("Page.addScriptToEvaluateOnNewDocument", before);
+        }
         // One processor is slowed with all its threads by the page's own setting; a process of its own is not.
         if self.job.conditions.cpu_slowdown > 1.0 && kind == "iframe" {
             tell("Emulation.setCPUThrottlingRate", json!({"rate": self.job.conditions.cpu_slowdown}));
         }
         tell("Runtime.runIfWaitingForDebugger", json!({}));
+    }
+
+    /// Keeps the first line of what an error says.
+    fn error(&mut self, said: &str) {
+        let line: String = said.lines().next().unwrap_or("").chars().take(300).collect();
+        if !line.is_empty() && self.errors.len() < MOST_ERRORS && !self.errors.contains(&line) {
+            self.errors.push(line);
+        }
     }
 
     fn frame(&mut self, params: &Value) {

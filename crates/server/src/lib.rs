@@ -20,6 +20,7 @@ pub mod serve;
 mod signals;
 pub mod state;
 pub mod storage;
+pub mod trial;
 
 pub use error::Problem;
 

@@ -6,7 +6,6 @@
 //! real work, files are as heavy as they say, scripts run as long as they run. Each fault has a
 //! [`Switch`] that repairs it, chosen by `?fix=…` or a cookie of that name.
 
-mod certificate;
 mod pages;
 mod paint;
 mod plugins;
@@ -18,10 +17,9 @@ mod switches;
 
 pub use switches::{Switch, Switches};
 
-use std::net::{Ipv4Addr, SocketAddr};
+use phainon_local::{LocalHosts, Offer};
+use std::net::SocketAddr;
 use std::sync::Arc;
-use tokio::net::TcpListener;
-use tokio::task::JoinHandle;
 
 /// Every host of the scenario.
 pub const HOSTS: [&str; 7] = [
@@ -57,9 +55,7 @@ pub fn all_pages() -> impl Iterator<Item = PageAbout> {
 
 /// A running stand-in; dropping it ends it.
 pub struct StandIn {
-    address: SocketAddr,
-    key_hash: String,
-    task: JoinHandle<()>,
+    served: LocalHosts,
 }
 
 impl StandIn {
@@ -69,41 +65,32 @@ impl StandIn {
             .await
             .map_err(std::io::Error::other)?
             .map_err(std::io::Error::other)?;
-        let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
-        let address = listener.local_addr()?;
-        let certificate = certificate::Certificate::make(&HOSTS)?;
-        let key_hash = certificate.key_hash.clone();
-        let task = tokio::spawn(async move { serve::listen(listener, Arc::new(site), &certificate).await });
-        Ok(Self { address, key_hash, task })
+        let names: Vec<String> = HOSTS.iter().map(|host| (*host).to_owned()).collect();
+        let served = LocalHosts::start(&names, serve::router(Arc::new(site)), |_| Offer::Both).await?;
+        Ok(Self { served })
     }
 
     /// Where it listens.
     #[must_use]
     pub fn address(&self) -> SocketAddr {
-        self.address
+        self.served.address()
     }
 
     /// By what a browser may know its self-made certificate: SHA-256 of the public key, in base64.
     #[must_use]
     pub fn key_hash(&self) -> &str {
-        &self.key_hash
+        self.served.key_hash()
     }
 
     /// Each host with the address that serves it.
     #[must_use]
     pub fn hosts(&self) -> Vec<(String, SocketAddr)> {
-        HOSTS.iter().map(|host| ((*host).to_owned(), self.address)).collect()
+        HOSTS.iter().map(|host| ((*host).to_owned(), self.address())).collect()
     }
 
     /// Whether a host is one of the scenario's.
     #[must_use]
     pub fn serves(host: &str) -> bool {
         HOSTS.contains(&host)
-    }
-}
-
-impl Drop for StandIn {
-    fn drop(&mut self) {
-        self.task.abort();
     }
 }

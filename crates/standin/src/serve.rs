@@ -1,6 +1,5 @@
-//! HTTP: hosts and paths to files and pages; HTTP/1.1 in the clear, HTTP/1.1 and HTTP/2 over TLS.
+//! Hosts and paths to files and pages.
 
-use crate::certificate::Certificate;
 use crate::pages;
 use crate::site::{File, Site};
 use crate::switches::{Switch, Switches};
@@ -10,47 +9,13 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::{Router, routing::any};
 use flate2::{Compression, write::GzEncoder};
-use hyper_util::rt::{TokioExecutor, TokioIo};
-use hyper_util::server::conn::auto;
-use hyper_util::service::TowerToHyperService;
 use std::fmt::Write as _;
 use std::io::Write as _;
 use std::sync::Arc;
-use tokio::net::{TcpListener, TcpStream};
-use tokio_rustls::TlsAcceptor;
 
-/// The first byte of every TLS connection: a handshake record.
-const TLS_HANDSHAKE: u8 = 0x16;
-
-/// Answers on one port in the clear and over TLS: the first byte tells which it is. So a host has one
-/// address, whichever scheme it is asked by.
-pub async fn listen(listener: TcpListener, site: Arc<Site>, certificate: &Certificate) {
-    let app = Router::new().fallback(any(answer)).with_state(site);
-    let tls = TlsAcceptor::from(certificate.server.clone());
-    loop {
-        let Ok((stream, _)) = listener.accept().await else { continue };
-        let (app, tls) = (app.clone(), tls.clone());
-        tokio::spawn(async move {
-            let _ = stream.set_nodelay(true);
-            let mut first = [0u8];
-            if stream.peek(&mut first).await.is_ok_and(|n| n == 1) && first[0] == TLS_HANDSHAKE {
-                if let Ok(stream) = tls.accept(stream).await {
-                    speak(TokioIo::new(stream), app).await;
-                }
-            } else {
-                speak::<TokioIo<TcpStream>>(TokioIo::new(stream), app).await;
-            }
-        });
-    }
-}
-
-async fn speak<S>(stream: S, app: Router)
-where
-    S: hyper::rt::Read + hyper::rt::Write + Unpin + Send + 'static,
-{
-    let server = auto::Builder::new(TokioExecutor::new());
-    // A browser that is gone in the middle of an answer is no error of the site.
-    let _ = server.serve_connection(stream, TowerToHyperService::new(app)).await;
+/// Answers for every host of the scenario.
+pub fn router(site: Arc<Site>) -> Router {
+    Router::new().fallback(any(answer)).with_state(site)
 }
 
 async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {

@@ -3,11 +3,12 @@
 mod budget;
 mod out;
 mod texts;
+mod trial;
 
 use self::budget::Budget;
 use self::out::{Counted, Output};
 use crate::keep::opened_from;
-use crate::reading::read_loads;
+use crate::reading::{RecordingReading, read_loads};
 use crate::serve;
 use crate::signals::told_to_end;
 use crate::state::State;
@@ -16,14 +17,14 @@ use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::{Conditions, PRESETS, Visit, preset};
 use phainon_formats::{MAX_UNPACKED, MemoryBudget, Opened, archive, open_together};
 use phainon_recorder::{
-    Access, Progress, RecordRequest, Stage, Step, check_address, parse_blocked, private_names, record_whole,
+    Access, Progress, RecordRequest, Recording, Stage, Step, check_address, parse_blocked, private_names, record_whole,
 };
 use phainon_standin::StandIn;
 use phainon_store::{Alone, Store};
 use std::fs::File;
 use std::io::{IsTerminal, Read};
 use std::net::{IpAddr, SocketAddr};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
 use std::time::Duration;
@@ -53,6 +54,8 @@ enum Command {
     Record(Box<RecordArguments>),
     /// Analyse a recording archive, a HAR or a trace (plain or gzip).
     Analyse(AnalyseArguments),
+    /// Load a recorded page again from what was kept of it, with fixes applied, and compare.
+    Trial(trial::TrialArguments),
 }
 
 #[derive(Args)]
@@ -167,6 +170,7 @@ pub async fn run(arguments: Arguments) -> ExitCode {
         Command::Demo(given) => serve_data(given, true).await,
         Command::Record(given) => record_page(*given).await,
         Command::Analyse(given) => analyse_file(&given),
+        Command::Trial(given) => trial::try_edits(given).await,
     };
     match outcome {
         Ok(code) => ExitCode::from(code),
@@ -298,7 +302,7 @@ fn conditions_of(text: &str) -> Result<Conditions, String> {
 }
 
 /// Where the nth of several archives goes.
-fn numbered(out: &std::path::Path, n: usize, of: usize) -> PathBuf {
+fn numbered(out: &Path, n: usize, of: usize) -> PathBuf {
     if of == 1 {
         return out.to_owned();
     }
@@ -354,7 +358,7 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     Ok(code)
 }
 
-async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::path::Path) -> Result<u8, String> {
+async fn record_one(request: &RecordRequest, page: Option<String>, out: &Path) -> Result<u8, String> {
     // What cannot be written is better known before minutes of recording than after.
     let file = Output::at(out).map_err(|e| format!("{} cannot be written: {e}", out.display()))?;
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
@@ -366,7 +370,21 @@ async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::pa
         () = told_to_end() => Err("interrupted; nothing was written.".into()),
     }?;
     let _ = shown.await;
-    let opened = opened_from(recording, page, &request.blocked, recorded_at);
+    let reading = write_recording(recording, page, &request.blocked, recorded_at, file, out)?;
+    let all_failed = reading.loads.iter().all(|l| l.reading.is_none());
+    Ok(if all_failed { BAD } else { FINE })
+}
+
+/// Writes a recording as an archive, and says what it holds.
+fn write_recording(
+    recording: Recording,
+    page: Option<String>,
+    blocked: &[String],
+    recorded_at: String,
+    file: Output,
+    out: &Path,
+) -> Result<RecordingReading, String> {
+    let opened = opened_from(recording, page, blocked, recorded_at);
     let Opened { loads, bodies, detail, manifest, .. } = opened;
     let manifest = manifest.ok_or("the recording has no manifest")?;
     let reading = read_loads(loads, &bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
@@ -378,8 +396,7 @@ async fn record_one(request: &RecordRequest, page: Option<String>, out: &std::pa
     let size = size.map_err(|e| format!("{} could not be written: {e}", out.display()))?;
     let made = format!("{} ({})\n", out.display(), phainon_core::Bytes(size).text());
     texts::print(&(made + &texts::reading(&reading)))?;
-    let all_failed = reading.loads.iter().all(|l| l.reading.is_none());
-    Ok(if all_failed { BAD } else { FINE })
+    Ok(reading)
 }
 
 async fn show_progress(mut receiver: tokio::sync::mpsc::UnboundedReceiver<Progress>) {
@@ -419,13 +436,18 @@ fn seekable(mut file: File) -> std::io::Result<File> {
     Ok(kept)
 }
 
-fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
-    let mut files = Vec::new();
-    for path in &given.file {
+/// Files of the command line, each with its name.
+fn opened_files(paths: &[PathBuf]) -> Result<Vec<(File, String)>, String> {
+    let opened = paths.iter().map(|path| {
         let name = path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned());
         let file = File::open(path).map_err(|e| format!("{} could not be opened: {e}", path.display()))?;
-        files.push((seekable(file).map_err(|e| format!("{name} could not be read: {e}"))?, name));
-    }
+        Ok((seekable(file).map_err(|e| format!("{name} could not be read: {e}"))?, name))
+    });
+    opened.collect()
+}
+
+fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
+    let files = opened_files(&given.file)?;
     let name = files.iter().map(|f| f.1.as_str()).collect::<Vec<_>>().join(" and ");
     let budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
     let mut opened = open_together(files, &MemoryBudget::new(given.import_memory)).map_err(|e| e.to_string())?;

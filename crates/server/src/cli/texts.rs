@@ -48,7 +48,7 @@ pub fn figure(metric: Metric, value: f64) -> String {
 }
 
 /// A metric as a table names it.
-fn named(metric: Metric) -> String {
+pub fn named(metric: Metric) -> String {
     match metric {
         Metric::SpeedIndex => "Speed Index".into(),
         Metric::Weight => "weight".into(),

@@ -1,0 +1,292 @@
+//! All answers of one recorded load: what a replay is served from, and what edits work on.
+
+use crate::answer::{Answer, Http};
+use crate::pack::Encoding;
+use crate::waits::Line;
+use phainon_core::{Bodies, Load, Request, ResourceKind};
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+/// Headers that belong to a connection, or that say how the body is packed; those are made anew.
+const OF_THE_CONNECTION: [&str; 9] = [
+    "connection",
+    "keep-alive",
+    "proxy-connection",
+    "transfer-encoding",
+    "upgrade",
+    "content-length",
+    "content-encoding",
+    "alt-svc",
+    "strict-transport-security",
+];
+
+/// Why a load cannot be replayed, in one sentence.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum CannotReplay {
+    /// Nothing was asked for over the network.
+    #[error("This load has no requests, so there is nothing to serve again; a recording or a HAR has them.")]
+    NoRequests,
+    /// The page's own document is not there.
+    #[error("The body of the document, {0}, was not kept, and without it there is no page to serve again.")]
+    NoDocument(String),
+}
+
+/// What of a load a replay cannot give as it was.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize, ts_rs::TS)]
+#[serde(tag = "what", rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+pub enum Shortfall {
+    /// Bodies that were not kept go out as blanks of the same size.
+    BodiesMissing {
+        /// How many.
+        count: usize,
+    },
+    /// Texts whose bytes could not be told from what the browser made of them.
+    SocketsClosed {
+        /// How many web sockets.
+        count: usize,
+    },
+    /// Streams of events end at once.
+    StreamsSilent {
+        /// How many.
+        count: usize,
+    },
+    /// Answers that a service worker gave: it runs again, over what was kept.
+    ServiceWorker {
+        /// How many.
+        count: usize,
+    },
+    /// Requests that had no answer when the load was over.
+    Unanswered {
+        /// How many.
+        count: usize,
+    },
+}
+
+impl Shortfall {
+    /// In words.
+    #[must_use]
+    pub fn sentence(&self) -> String {
+        match self {
+            Self::BodiesMissing { count } => {
+                format!("The bodies of {count} responses were not kept; blanks of the same size are served instead.")
+            }
+            Self::SocketsClosed { count } => {
+                format!("{count} web sockets cannot be replayed: what they said was not kept, and they do not open.")
+            }
+            Self::StreamsSilent { count } => {
+                format!("{count} streams of events cannot be replayed: they open and say nothing.")
+            }
+            Self::ServiceWorker { count } => {
+                format!("A service worker gave {count} of the answers; it runs again, over what was kept.")
+            }
+            Self::Unanswered { count } => {
+                format!("{count} requests had no answer when the load was over; they get none in a replay either.")
+            }
+        }
+    }
+}
+
+/// The answers of a load.
+#[derive(Debug, Clone)]
+pub struct Book {
+    /// The address that was asked for.
+    pub page: Arc<str>,
+    /// When the load began (RFC 3339), where that is known.
+    pub started_at: Option<String>,
+    /// In the order of the requests. Several for one address are given in this order.
+    pub answers: Vec<Answer>,
+    /// Addresses that the browser does not ask for: what an edit takes off the page but scripts go on asking for.
+    pub taken_off: BTreeSet<String>,
+    /// Hosts with another round trip than the link's.
+    pub round_trips: BTreeMap<String, std::time::Duration>,
+    /// Hosts that speak another HTTP than they were recorded with.
+    pub speaks: BTreeMap<String, Http>,
+    /// Hosts that could not be connected to.
+    pub refused: BTreeSet<String>,
+    /// What cannot be given as it was.
+    pub shortfalls: Vec<Shortfall>,
+}
+
+impl Book {
+    /// The answers of a load, with its bodies.
+    pub fn of(load: &Load, bodies: &dyn Bodies) -> Result<Self, CannotReplay> {
+        let line = Line::of(load);
+        let network: Vec<&Request> = load
+            .requests
+            .iter()
+            .filter(|r| r.is_network() && r.cache.is_none_or(|c| c == phainon_core::CacheSource::Revalidated))
+            .collect();
+        if network.is_empty() {
+            return Err(CannotReplay::NoRequests);
+        }
+        let mut answers = Vec::with_capacity(network.len());
+        let (mut missing, mut streams, mut unanswered) = (0, 0, 0);
+        for request in &network {
+            let Some(status) = request.status.filter(|s| (100..1000).contains(s)) else {
+                unanswered += usize::from(!request.url.starts_with("ws"));
+                continue;
+            };
+            let stream = request.mime.as_deref() == Some("text/event-stream");
+            streams += usize::from(stream);
+            let body = request.body.as_ref().and_then(|b| bodies.body(&b.hash));
+            let expects = request.unpacked.or(request.transferred).map_or(0, |b| b.0);
+            let empty = request.method == "HEAD"
+                || stream
+                || expects == 0
+                || matches!(status, 204 | 205 | 304)
+                || (300..400).contains(&status);
+            missing += usize::from(body.is_none() && !empty);
+            answers.push(answer(load, request, status, body, empty, &line));
+        }
+        let document = load.document().filter(|d| d.is_network());
+        let has = |d: &Request| answers.iter().any(|a| a.request == Some(d.id) && a.exact && !a.body.is_empty());
+        match document {
+            Some(document) if !has(document) => return Err(CannotReplay::NoDocument(document.url.to_string())),
+            None => return Err(CannotReplay::NoRequests),
+            Some(_) => {}
+        }
+        let answered: BTreeSet<String> =
+            network.iter().filter(|r| r.status.is_some()).filter_map(|r| r.host()).collect();
+        let refused = network
+            .iter()
+            .filter(|r| r.status.is_none() && r.failed.is_some())
+            .filter_map(|r| r.host())
+            .filter(|host| !answered.contains(host))
+            .collect();
+        let sockets =
+            load.requests.iter().filter(|r| r.url.starts_with("ws://") || r.url.starts_with("wss://")).count();
+        let workers =
+            load.requests.iter().filter(|r| r.cache == Some(phainon_core::CacheSource::ServiceWorker)).count();
+        let shortfalls = [
+            (missing, Shortfall::BodiesMissing { count: missing }),
+            (sockets, Shortfall::SocketsClosed { count: sockets }),
+            (streams, Shortfall::StreamsSilent { count: streams }),
+            (workers, Shortfall::ServiceWorker { count: workers }),
+            (unanswered, Shortfall::Unanswered { count: unanswered }),
+        ];
+        Ok(Self {
+            page: load.document().map_or_else(|| load.url.clone(), |d| load.first_hop(d).url.clone()),
+            started_at: load.started_at.clone(),
+            answers,
+            taken_off: BTreeSet::new(),
+            round_trips: BTreeMap::new(),
+            speaks: BTreeMap::new(),
+            refused,
+            shortfalls: shortfalls.into_iter().filter(|(count, _)| *count > 0).map(|(_, s)| s).collect(),
+        })
+    }
+
+    /// Every host that it answers for.
+    #[must_use]
+    pub fn hosts(&self) -> BTreeSet<String> {
+        self.answers.iter().filter_map(|a| host_of(&a.url)).collect()
+    }
+
+    /// Which HTTP a host speaks: as most of its answers came, or as an edit has it.
+    #[must_use]
+    pub fn http_of(&self, host: &str) -> Http {
+        if let Some(http) = self.speaks.get(host) {
+            return *http;
+        }
+        let of_host = self.answers.iter().filter(|a| host_of(&a.url).as_deref() == Some(host));
+        let second = of_host.clone().filter(|a| a.http == Http::Second).count();
+        if second * 2 > of_host.count() { Http::Second } else { Http::First }
+    }
+
+    /// The page's own document: the last hop.
+    #[must_use]
+    pub fn document(&self) -> Option<&Answer> {
+        let mut at: Arc<str> = self.page.clone();
+        for _ in 0..20 {
+            let found = self.answers.iter().find(|a| a.url == at && a.method == "GET")?;
+            match found.header("location").filter(|_| (300..400).contains(&found.status)) {
+                Some(to) => at = url::Url::parse(&found.url).ok()?.join(to).ok()?.as_str().into(),
+                None => return Some(found),
+            }
+        }
+        None
+    }
+
+    /// Its place among the answers.
+    #[must_use]
+    pub fn document_place(&self) -> Option<usize> {
+        let document: *const Answer = self.document()?;
+        self.answers.iter().position(|a| std::ptr::eq(a, document))
+    }
+}
+
+/// The host of an address.
+#[must_use]
+pub fn host_of(url: &str) -> Option<String> {
+    url::Url::parse(url).ok()?.host_str().map(str::to_owned)
+}
+
+fn answer(load: &Load, request: &Request, status: u16, body: Option<Vec<u8>>, empty: bool, line: &Line) -> Answer {
+    let mut cookies = 0;
+    let headers = request
+        .response_headers
+        .iter()
+        .filter(|h| !OF_THE_CONNECTION.iter().any(|c| h.name.eq_ignore_ascii_case(c)) && !h.name.starts_with(':'))
+        .flat_map(|h| h.value.split('\n').map(|value| (h.name.clone(), value.to_owned())))
+        .map(|(name, value)| {
+            if name.eq_ignore_ascii_case("set-cookie") && value.starts_with("(not kept") {
+                cookies += 1;
+                // What it said was never kept; that it was set, and how long it was, is.
+                let length = value
+                    .bytes()
+                    .filter(u8::is_ascii_digit)
+                    .fold(0usize, |n, d| n.saturating_mul(10).saturating_add(usize::from(d - b'0')));
+                let filled = "0".repeat(length.min(4_000).saturating_sub(12));
+                return (name, format!("kept{cookies}={filled}; Path=/"));
+            }
+            (name, value)
+        })
+        .collect();
+    let told_length = request.header("content-length").is_some();
+    let encoding = request.header("content-encoding").and_then(Encoding::named);
+    let parts: u64 = request.parts.iter().map(|p| p.bytes.0).sum();
+    let told: Option<u64> = request.header("content-length").and_then(|v| v.trim().parse().ok());
+    let wire = told.filter(|_| status != 304).or_else(|| (parts > 0).then_some(parts));
+    // A text sent again after 304 is what the cache had.
+    let exact = body.is_some() || empty;
+    let filler = || {
+        let size = request.unpacked.or(request.transferred).map_or(0, |b| b.0).min(200 << 20);
+        vec![b' '; usize::try_from(size).unwrap_or(0)]
+    };
+    let body = match body {
+        Some(body) => body,
+        None if empty => Vec::new(),
+        None => filler(),
+    };
+    Answer {
+        request: Some(request.id),
+        url: without_fragment(&request.url),
+        method: request.method.clone(),
+        kind: request.kind,
+        // The browser of a replay has an empty cache: it gets the body, and the next time may be told that it has not changed.
+        status: if status == 304 && !body.is_empty() { 200 } else { status },
+        headers,
+        body: body.into(),
+        encoding,
+        wire: wire.filter(|_| encoding.is_some()),
+        told_length: told_length || !matches!(Http::named(request.protocol.as_deref()), Http::First),
+        wait: line.wait(load, request),
+        pauses: line.pauses(load, request),
+        http: Http::named(request.protocol.as_deref()),
+        exact,
+    }
+}
+
+fn without_fragment(url: &Arc<str>) -> Arc<str> {
+    match url.split_once('#') {
+        Some((bare, _)) if url.starts_with("http") => bare.into(),
+        _ => url.clone(),
+    }
+}
+
+/// Whether a kind of resource is text that edits and people can change.
+#[must_use]
+pub fn is_code(kind: ResourceKind) -> bool {
+    matches!(kind, ResourceKind::Document | ResourceKind::Style | ResourceKind::Script)
+}

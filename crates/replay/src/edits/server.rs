@@ -1,0 +1,104 @@
+//! What the server and the way to it take.
+
+use super::{CannotTry, Known, Tried, cannot, places};
+use crate::answer::Http;
+use crate::book::{Book, host_of};
+use phainon_core::{Millis, Owner, ResourceKey, server_timing};
+use std::time::Duration;
+
+/// Has the server take so long for a file; as long as for its stored files where nothing is told.
+pub fn faster(book: &mut Book, file: &ResourceKey, to: Option<Millis>) -> Tried {
+    let places = places(book, file)?;
+    let told = match to {
+        Some(_) => Vec::new(),
+        None => vec![said(stored_wait(book, places[0]))],
+    };
+    for place in places {
+        let to = to.map_or_else(|| stored_wait(book, place), |ms| Duration::from_secs_f64(ms.0.max(0.0) / 1000.0));
+        let answer = &mut book.answers[place];
+        answer.wait = answer.wait.min(to);
+        answer.pauses.clear();
+    }
+    Ok(told)
+}
+
+/// Has the document come from a page cache: as soon as the server hands out files that it has.
+pub fn page_cache(book: &mut Book, file: &ResourceKey) -> Tried {
+    faster(book, file, None)
+}
+
+fn said(wait: Duration) -> String {
+    format!(
+        "It is answered as soon as this server answers for files that it has: after {} ms and the way.",
+        wait.as_millis()
+    )
+}
+
+/// What the host of an answer takes for what it only hands out: the median of its files that are no documents
+/// and no data; at most 20 ms where it has none.
+fn stored_wait(book: &Book, place: usize) -> Duration {
+    use phainon_core::ResourceKind as Kind;
+    let host = host_of(&book.answers[place].url);
+    let mut waits: Vec<Duration> = book
+        .answers
+        .iter()
+        .filter(|a| matches!(a.kind, Kind::Style | Kind::Script | Kind::Image | Kind::Font) && host_of(&a.url) == host)
+        .map(|a| a.wait)
+        .collect();
+    waits.sort();
+    waits.get(waits.len() / 2).copied().unwrap_or(Duration::from_millis(20)).min(book.answers[place].wait)
+}
+
+/// Has an owner take a share of its time on the server, as far as the responses tell it (`Server-Timing`).
+pub fn owner_takes(book: &mut Book, known: &Known<'_>, owner: &Owner, share: f64) -> Tried {
+    let mut saved = 0.0;
+    for answer in &mut book.answers {
+        let Some(request) = answer.request.and_then(|id| known.prepared.load.request(id)) else { continue };
+        let own: f64 = server_timing(&request.response_headers)
+            .iter()
+            .filter(|t| t.name.eq_ignore_ascii_case(&owner.name))
+            .filter_map(|t| t.duration_ms)
+            .map(|ms| ms.0)
+            .sum();
+        let less = own * (1.0 - share.clamp(0.0, 1.0));
+        if less > 0.0 {
+            saved += less;
+            answer.wait = answer.wait.saturating_sub(Duration::from_secs_f64(less / 1000.0));
+        }
+    }
+    if saved > 0.0 {
+        return Ok(vec![format!("By its own word in Server-Timing it takes {} less.", Millis(saved).text())]);
+    }
+    cannot(format!("No response tells what {} took on the server.", owner.name))
+}
+
+/// Has a host lie at another distance.
+pub fn nearer(book: &mut Book, known: &Known<'_>, host: &str, round_trip: Millis) -> Tried {
+    asked(book, host)?;
+    let link = known.prepared.load.conditions.as_ref().map_or(0.0, phainon_core::Conditions::total_round_trip_ms);
+    if round_trip.0 >= link {
+        return cannot(format!(
+            "{host} is no farther than that: the link's own round trip is {}.",
+            Millis(link).text()
+        ));
+    }
+    book.round_trips.insert(host.to_owned(), Duration::from_secs_f64(round_trip.0.max(0.0) / 1000.0));
+    Ok(Vec::new())
+}
+
+/// Has a host speak HTTP/2.
+pub fn http2(book: &mut Book, host: &str) -> Tried {
+    asked(book, host)?;
+    if !book.answers.iter().any(|a| host_of(&a.url).as_deref() == Some(host) && a.url.starts_with("https:")) {
+        return cannot(format!("{host} was asked in the clear, and browsers speak HTTP/2 over TLS alone."));
+    }
+    if book.http_of(host) == Http::Second {
+        return cannot(format!("{host} speaks HTTP/2 already."));
+    }
+    book.speaks.insert(host.to_owned(), Http::Second);
+    Ok(Vec::new())
+}
+
+fn asked(book: &Book, host: &str) -> Result<(), CannotTry> {
+    if book.hosts().contains(host) { Ok(()) } else { cannot(format!("This load asked {host} for nothing.")) }
+}

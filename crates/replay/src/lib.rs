@@ -1,0 +1,25 @@
+//! A recorded load, served again from its kept responses.
+//!
+//! [`Book::of`] takes a load and its bodies and holds one [`Answer`] for each of its requests: status,
+//! headers, body packed as it came, the server's own wait and its rhythm. [`edits::apply`] changes a book
+//! as a fix would change the site. [`Replay::start`] serves a book for every host of the load, over the
+//! HTTP that each spoke; whoever drives the browser puts the link before it and leads all names there, so
+//! that nothing else is ever reached.
+
+mod answer;
+mod book;
+mod broken;
+pub mod edits;
+mod matching;
+mod pack;
+mod sameness;
+mod serve;
+mod waits;
+
+pub use answer::{Answer, Http, Pause};
+pub use book::{Book, CannotReplay, Shortfall, host_of, is_code};
+pub use broken::{Broken, Seen, broken};
+pub use matching::Answered;
+pub use pack::Encoding;
+pub use sameness::sameness;
+pub use serve::{Replay, Told};

@@ -1,0 +1,188 @@
+//! The server's part of what the browser waited: what is left of the time to the first byte without the
+//! way there and back, and without the line's being taken by others.
+
+use crate::answer::Pause;
+use phainon_core::{Conditions, Load, Millis, Request};
+use phainon_link::CHUNK;
+use std::time::Duration;
+
+/// A gap in a body counts as the server's from this much over a round trip: growing windows make gaps of
+/// up to one.
+const GAP: f64 = 40.0;
+
+/// The line under a load, as it was used.
+pub struct Line {
+    /// Round trip, where it is the conditions'.
+    round_trip: Option<f64>,
+    /// Bytes a millisecond; 0 is unlimited.
+    rate: f64,
+    /// When bytes came, in order: moment, how many, of which connection and request.
+    came: Vec<(f64, u64, Option<u64>, u32)>,
+}
+
+impl Line {
+    /// The line of a load.
+    #[must_use]
+    #[allow(clippy::cast_precision_loss)]
+    pub fn of(load: &Load) -> Self {
+        let conditions: Option<&Conditions> = load.conditions.as_ref();
+        let mut came: Vec<_> = load
+            .requests
+            .iter()
+            .flat_map(|r| r.parts.iter().map(|p| (p.at.0, p.bytes.0, r.connection, r.id.0)))
+            .collect();
+        came.sort_by(|a, b| a.0.total_cmp(&b.0));
+        Self {
+            round_trip: conditions.map(Conditions::total_round_trip_ms),
+            rate: conditions.map_or(0.0, |c| c.down_bits as f64 / 8_000.0),
+            came,
+        }
+    }
+
+    /// The round trip to a request's server: of the link, or else as its connection's opening tells.
+    fn round_trip(&self, load: &Load, request: &Request) -> f64 {
+        let opening = |r: &Request| {
+            let end = r.tls_start.or(r.connect_end)?;
+            Some((end.0 - r.connect_start?.0).max(0.0))
+        };
+        let host = request.host();
+        let own = || {
+            let of_host = load.requests.iter().filter(|r| r.host() == host).filter_map(opening);
+            of_host.min_by(f64::total_cmp)
+        };
+        match self.round_trip {
+            // A link that is not shaped has the network's own way in it.
+            Some(trip) if trip > 0.0 => trip,
+            _ => own().unwrap_or(0.0),
+        }
+    }
+
+    /// For how long the line was busy with other bytes that came in a stretch, as far as a response has to
+    /// wait for them: all that go before it in its own connection, and a turn of each other connection.
+    #[allow(clippy::cast_precision_loss)]
+    fn taken(&self, request: &Request, from: f64, to: f64) -> f64 {
+        if self.rate <= 0.0 {
+            return 0.0;
+        }
+        let first = self.came.partition_point(|c| c.0 < from);
+        let (mut own, mut others) = (0u64, 0u64);
+        let mut connections = std::collections::BTreeSet::new();
+        for (_, bytes, connection, id) in self.came[first..].iter().take_while(|c| c.0 <= to) {
+            if *id == request.id.0 {
+                continue;
+            }
+            if connection.is_some() && *connection == request.connection {
+                own += bytes;
+            } else {
+                others += bytes;
+                connections.insert(*connection);
+            }
+        }
+        let turns = (2 * CHUNK * connections.len()) as f64;
+        (own as f64 + (others as f64).min(turns)) / self.rate
+    }
+
+    /// The server's own time for a request; nothing where its phases were not observed.
+    #[must_use]
+    pub fn wait(&self, load: &Load, request: &Request) -> Duration {
+        let answered = request.final_headers.or(request.first_byte);
+        let (Some(sent), Some(answered)) = (request.sent, answered) else { return Duration::ZERO };
+        let beyond = answered.0 - sent.0 - self.round_trip(load, request);
+        if beyond <= 0.0 {
+            return Duration::ZERO;
+        }
+        let taken = self.taken(request, answered.0 - beyond, answered.0);
+        duration(beyond - taken)
+    }
+
+    /// Pauses of the server in a body: gaps between its parts that neither the line's turns nor a growing
+    /// window explain.
+    #[must_use]
+    #[allow(clippy::cast_precision_loss)]
+    pub fn pauses(&self, load: &Load, request: &Request) -> Vec<Pause> {
+        let trip = self.round_trip(load, request);
+        let mut pauses = Vec::new();
+        let mut before = 0u64;
+        let mut last: Option<Millis> = None;
+        for part in &request.parts {
+            if let Some(last) = last {
+                let gap = part.at.0 - last.0;
+                let own = if self.rate > 0.0 { part.bytes.0 as f64 / self.rate } else { 0.0 };
+                let first = self.came.partition_point(|c| c.0 <= last.0);
+                let others: u64 = self.came[first..]
+                    .iter()
+                    .take_while(|c| c.0 < part.at.0)
+                    .filter(|c| c.3 != request.id.0)
+                    .map(|c| c.1)
+                    .sum();
+                let busy = if self.rate > 0.0 { others as f64 / self.rate } else { 0.0 };
+                let idle = gap - own - busy;
+                if idle > trip + GAP {
+                    pauses.push(Pause { after: before, pause: duration(idle) });
+                }
+            }
+            before += part.bytes.0;
+            last = Some(part.at);
+        }
+        pauses
+    }
+}
+
+fn duration(ms: f64) -> Duration {
+    Duration::try_from_secs_f64(ms.max(0.0) / 1000.0).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use phainon_core::{BodyPart, Bytes, ResourceKind, preset};
+
+    /// On the move: 120 ms there and back, 500 bytes a millisecond.
+    fn load(requests: Vec<Request>) -> Load {
+        let mut load = Load::empty("http://a.test/");
+        load.conditions = preset("phone-on-the-move");
+        load.requests = requests;
+        load
+    }
+
+    fn request(id: u32, sent: f64, first: f64, connection: u64, parts: &[(f64, u64)]) -> Request {
+        let mut request = Request::new(id, &format!("http://a.test/{id}"), ResourceKind::Script);
+        (request.sent, request.first_byte) = (Some(Millis(sent)), Some(Millis(first)));
+        request.connection = Some(connection);
+        request.parts = parts.iter().map(|(at, bytes)| BodyPart { at: Millis(*at), bytes: Bytes(*bytes) }).collect();
+        request
+    }
+
+    #[test]
+    fn what_the_way_took_is_not_the_servers() {
+        let load = load(vec![request(0, 10.0, 430.0, 1, &[])]);
+        assert_eq!(Line::of(&load).wait(&load, &load.requests[0]).as_millis(), 300);
+        let load = self::load(vec![request(0, 10.0, 100.0, 1, &[])]);
+        assert_eq!(Line::of(&load).wait(&load, &load.requests[0]), Duration::ZERO);
+    }
+
+    #[test]
+    fn bytes_before_it_in_its_own_connection_are_not_the_servers_either() {
+        // 100 kB of another response in the same connection took 200 of the 300 ms.
+        let own =
+            load(vec![request(0, 10.0, 430.0, 1, &[]), request(1, 0.0, 100.0, 1, &[(300.0, 50_000), (420.0, 50_000)])]);
+        assert_eq!(Line::of(&own).wait(&own, &own.requests[0]).as_millis(), 100);
+        // In another connection they take turns with it: two segments of it go before the first byte.
+        let other =
+            load(vec![request(0, 10.0, 430.0, 1, &[]), request(1, 0.0, 100.0, 2, &[(300.0, 50_000), (420.0, 50_000)])]);
+        assert_eq!(Line::of(&other).wait(&other, &other.requests[0]).as_millis(), 294);
+    }
+
+    #[test]
+    fn a_body_that_came_in_the_servers_rhythm_keeps_it() {
+        let trickled = load(vec![request(0, 0.0, 200.0, 1, &[(200.0, 1_000), (700.0, 500), (710.0, 500)])]);
+        let pauses = Line::of(&trickled).pauses(&trickled, &trickled.requests[0]);
+        assert_eq!(pauses.iter().map(|p| (p.after, p.pause.as_millis())).collect::<Vec<_>>(), [(1_000, 499)]);
+        // The same gap while another response had the line is none of the server's.
+        let shared = load(vec![
+            request(0, 0.0, 200.0, 1, &[(200.0, 1_000), (700.0, 500)]),
+            request(1, 0.0, 200.0, 2, &[(450.0, 120_000), (690.0, 120_000)]),
+        ]);
+        assert!(Line::of(&shared).pauses(&shared, &shared.requests[0]).is_empty());
+    }
+}

@@ -1,0 +1,176 @@
+//! `phainon trial`.
+
+use super::out::Output;
+use super::{BAD, FINE, conditions_of, memory_size, opened_files, show_progress, texts, write_recording};
+use crate::signals::told_to_end;
+use crate::trial::{Base, Made, Outcome, Printed, Read, load_again, shortfalls};
+use clap::Args;
+use phainon_core::compare::{Compared, Verdict};
+use phainon_core::{Edit, Settings, Visit};
+use phainon_formats::{MemoryBudget, Opened, open_together};
+use phainon_replay::{Book, Broken};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+#[derive(Args)]
+pub struct TrialArguments {
+    /// Recording archive or HAR with bodies.
+    #[arg(required = true, num_args = 1..=2)]
+    file: Vec<PathBuf>,
+    /// A fix, as KIND:TARGET[=VALUE], such as `defer_script:slider.js`; several combine. `none` is the
+    /// plain replay, held against the recording itself.
+    #[arg(long, required = true)]
+    edit: Vec<String>,
+    /// How many loads of each, 1 to 20; four are the fewest that can tell.
+    #[arg(long, default_value_t = 5, value_parser = clap::value_parser!(u8).range(1..=20))]
+    loads: u8,
+    /// Which load of the file, from 1; without it, the one that stands for the recording.
+    #[arg(long)]
+    load: Option<usize>,
+    /// Under which conditions, where the file does not tell; as `record` takes them.
+    #[arg(long)]
+    conditions: Option<String>,
+    /// Where to write the trial's recording.
+    #[arg(long, short)]
+    out: Option<PathBuf>,
+    /// Print everything as JSON.
+    #[arg(long)]
+    json: bool,
+    /// The browser to use.
+    #[arg(long)]
+    browser: Option<String>,
+    /// How much memory reading a file may take, such as 500MB or 2GB.
+    #[arg(long, default_value = "1GB", value_parser = memory_size)]
+    import_memory: u64,
+}
+
+/// Loads so many times, with progress on a terminal.
+async fn made(base: &Base, book: Book, given: &TrialArguments) -> Result<Made, String> {
+    let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
+    let shown = tokio::spawn(show_progress(receiver));
+    let made = tokio::select! {
+        made = load_again(book, &base.conditions, given.loads.into(), given.browser.clone(), sender) => made,
+        () = told_to_end() => Err("interrupted; nothing was written.".into()),
+    }?;
+    let _ = shown.await;
+    Ok(made)
+}
+
+pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
+    let out = match &given.out {
+        Some(path) => Some((Output::at(path).map_err(|e| format!("{} cannot be written: {e}", path.display()))?, path)),
+        None => None,
+    };
+    let otherwise = given.conditions.as_deref().map(conditions_of).transpose()?;
+    let opened = open_together(opened_files(&given.file)?, &MemoryBudget::new(given.import_memory));
+    let mut opened = opened.map_err(|e| e.to_string())?;
+    if opened.len() > 1 {
+        return Err("a trial is of one recording.".into());
+    }
+    let Opened { loads, bodies, detail, .. } = opened.swap_remove(0);
+    let settings: Arc<Settings> = Arc::default();
+    let read = crate::reading::read_loads(loads, &bodies, &settings, false).map_err(|e| e.to_string())?;
+    let place = match given.load {
+        Some(number) => number
+            .checked_sub(1)
+            .filter(|n| *n < read.loads.len())
+            .ok_or_else(|| format!("there is no load {number}; the file holds {}.", read.loads.len()))?,
+        None => read.representative().ok_or("no load of the file can be replayed.")?.0,
+    };
+    let load = read.loads[place].reading.as_ref().ok_or("that load failed and has no data.")?.load.clone();
+    let body = |hash: &str| bodies.get(hash).cloned();
+    let untold = load.conditions.is_none();
+    let base = Base::of(load, &body, detail.as_ref(), settings.clone(), otherwise)?;
+    let plain = given.edit.iter().all(|e| e == "none");
+    let edits: Vec<Edit> =
+        given.edit.iter().filter(|e| *e != "none").map(|e| Edit::parse(e, &base.prepared)).collect::<Result<_, _>>()?;
+    let (book, told) = base.with(&edits)?;
+    let mut differs = Vec::new();
+    if untold {
+        differs.push(format!("The file does not tell its conditions; both were loaded as {}.", base.conditions.name));
+    }
+    let replay = made(&base, base.book.clone(), &given).await?;
+    let replayed = Read::of(replay.recording.loads.clone(), &replay.recording.bodies, &settings)?;
+    let words: Vec<String> = edits.iter().map(phainon_core::words::edit_title).collect();
+    let (outcome, against, last) = if plain {
+        let mut original = Read { loads: read.loads };
+        original.loads.retain(|l| l.raw.visit == Visit::First);
+        (Outcome::of(&original, &replayed, &replay, differs), "recording", replay)
+    } else {
+        let tried = made(&base, book, &given).await?;
+        let read = Read::of(tried.recording.loads.clone(), &tried.recording.bodies, &settings)?;
+        (Outcome::of(&replayed, &read, &tried, differs), "replay", tried)
+    };
+    if given.json {
+        let printed = Printed::of(&outcome, words.clone(), against, &last, told);
+        let text = serde_json::to_string_pretty(&printed).map_err(|e| e.to_string())?;
+        texts::print(&format!("{text}\n"))?;
+    } else {
+        texts::print(&said(&outcome, &words, against, &last, &told))?;
+    }
+    let nothing = outcome.compared.is_empty();
+    if let Some((file, path)) = out {
+        let page = words.first().cloned();
+        write_recording(last.recording, page, &[], crate::keep::now(), file, path)?;
+    }
+    Ok(if nothing { BAD } else { FINE })
+}
+
+fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, told: &[String]) -> String {
+    let mut text = String::new();
+    let mut line = |words: String| {
+        text.push_str(&words);
+        text.push('\n');
+    };
+    for edit in edits {
+        line(edit.clone());
+    }
+    for note in told {
+        line(format!("  {note}"));
+    }
+    line(format!("{} loads, against the {against}", made.recording.loads.len()));
+    for c in &outcome.compared {
+        line(format!(
+            "  {:<12} {:>10} → {:>10}  {:>12}  {}",
+            texts::named(c.metric),
+            texts::figure(c.metric, c.a),
+            texts::figure(c.metric, c.b),
+            interval(c),
+            verdict(outcome, c),
+        ));
+    }
+    let a = outcome.answered;
+    line(format!("Requests answered exactly {}, nearly {}, not at all {}", a.exactly, a.nearly, a.not));
+    for (url, times) in outcome.unknown.iter().take(10) {
+        line(format!("  nothing was kept for {url} ({times} times)"));
+    }
+    for sentence in shortfalls(&made.book).iter().chain(&outcome.differs) {
+        line(sentence.clone());
+    }
+    for broken in &outcome.broken {
+        line(format!("Broken: {}", Broken::sentence(broken)));
+    }
+    text
+}
+
+fn signed(c: &Compared, value: f64) -> String {
+    let sign = if value < 0.0 { "−" } else { "+" };
+    format!("{sign}{}", texts::figure(c.metric, value.abs()))
+}
+
+fn interval(c: &Compared) -> String {
+    match (c.low, c.high) {
+        (Some(low), Some(high)) => format!("{} ({} … {})", signed(c, c.difference), signed(c, low), signed(c, high)),
+        _ => signed(c, c.difference),
+    }
+}
+
+fn verdict(outcome: &Outcome, c: &Compared) -> String {
+    match (outcome.verdict(c), c.loads_needed) {
+        (Verdict::Better, _) => "better".into(),
+        (Verdict::Worse, _) => "worse".into(),
+        (Verdict::CannotTell, _) if c.verdict == Verdict::Better => "lower, but the page is broken".into(),
+        (Verdict::CannotTell, Some(loads)) => format!("can't tell; {loads} loads of each might"),
+        (Verdict::CannotTell, None) => "can't tell".into(),
+    }
+}
