@@ -32,6 +32,10 @@ pub enum Source {
     Har,
     Trace,
     HarAndTrace,
+    /// A recorded load served again from its kept responses.
+    Replay,
+    /// The same with edits.
+    Trial,
 }
 
 /// What the page's own `PerformanceObserver` reported in the same load, to hold our figures against.

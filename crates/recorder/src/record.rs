@@ -206,6 +206,11 @@ impl RecordRequest {
         let mut secrets = Secrets::of(self.access.secrets());
         secrets.learn(url.as_str(), &self.private);
         let mut conditions = self.conditions.clone();
+        if browser::is_elsewhere(&program) && self.sealed.is_some() {
+            return Err(RecordError::Other(
+                "A browser elsewhere has a network of its own; a replay needs one on this machine.".into(),
+            ));
+        }
         if browser::is_elsewhere(&program) {
             if self.public_only {
                 return Err(RecordError::Other(

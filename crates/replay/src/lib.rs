@@ -9,6 +9,7 @@
 mod answer;
 mod book;
 mod broken;
+mod changes;
 pub mod edits;
 mod matching;
 mod pack;
@@ -19,6 +20,7 @@ mod waits;
 pub use answer::{Answer, Http, Pause};
 pub use book::{Book, CannotReplay, Shortfall, host_of, is_code};
 pub use broken::{Broken, Seen, broken};
+pub use changes::{Becomes, Change, archive, changes, unified};
 pub use matching::Answered;
 pub use pack::Encoding;
 pub use sameness::sameness;

@@ -53,6 +53,7 @@ pub fn router() -> Router<App> {
         .route("/sites/{site}/plan/order", put(order_plan))
         .merge(crate::depth::router())
         .merge(crate::storage::router())
+        .merge(crate::trials::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
         .layer(axum::middleware::map_response(in_problems))
 }

@@ -3,7 +3,7 @@
 use crate::error::Problem;
 use axum::http::StatusCode;
 use futures::Stream;
-use phainon_core::{Conditions, Visit};
+use phainon_core::{Conditions, Source, Visit};
 use phainon_recorder::{Progress, Stage};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -41,6 +41,8 @@ pub struct Job {
     /// What was asked for together has one number.
     #[ts(type = "number")]
     pub batch: u64,
+    /// A recording, a replay, or a trial.
+    pub source: Source,
     pub state: JobState,
     pub url: String,
     pub page: String,

@@ -11,16 +11,18 @@ use crate::job_list::{Job, JobState};
 use crate::keep;
 use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::State;
+use crate::trial::request_of;
 use axum::http::StatusCode;
 use phainon_core::metrics::Metrics;
 use phainon_core::{Conditions, Source, Visit};
 use phainon_formats::Machine;
 use phainon_recorder::{
-    Access, Keep, Part, Progress, RecordRequest, RecordedLoad, Step, check_address, private_names, record,
+    Access, Keep, Part, Progress, RecordRequest, RecordedLoad, Step, browser, check_address, private_names, record,
 };
+use phainon_replay::{Book, Replay, Told};
 use phainon_store::{Ended, NewRecording, PackedBodies};
 use serde::{Deserialize, Serialize};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::sync::watch;
 
@@ -121,7 +123,7 @@ pub fn start(state: &Arc<State>, wanted: Vec<Wanted>) -> Result<Vec<Job>, Proble
         } else {
             None
         };
-        started.push(run(state, batch, wanted, request, kept));
+        started.push(run(state, batch, wanted, request, kept, None));
     }
     Ok(started)
 }
@@ -135,7 +137,7 @@ pub fn resume(state: &Arc<State>) -> Result<usize, Problem> {
         let wanted: Option<Wanted> = serde_json::from_str(&text).ok();
         match wanted.and_then(|w| Some((w.request(state).ok()?, w))) {
             Some((request, wanted)) => {
-                run(state, batch, wanted, request, Some(kept));
+                run(state, batch, wanted, request, Some(kept), None);
                 resumed += 1;
             }
             None => state.store.dequeue(kept)?,
@@ -155,7 +157,48 @@ async fn leave_line(app: &Arc<State>, queued: Option<i64>) {
     }
 }
 
-fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, queued: Option<i64>) -> Job {
+/// A recorded load to be loaded again from its responses.
+pub struct Again {
+    /// What is served.
+    pub book: Book,
+    /// The recording that it is of.
+    pub of: i64,
+    /// Whether it has edits.
+    pub source: Source,
+    /// What kind of page it is.
+    pub page: String,
+    /// What it is loaded under.
+    pub conditions: Conditions,
+    /// How many times.
+    pub loads: usize,
+    /// How requests were answered, load by load.
+    pub told: Arc<Mutex<Vec<Told>>>,
+}
+
+/// Loads a recorded load again, or puts that in line.
+pub fn load_again(state: &Arc<State>, batch: u64, again: Again) -> Result<Job, Problem> {
+    browser::find(state.browser.as_deref())
+        .map_err(|e| Problem::new(StatusCode::SERVICE_UNAVAILABLE, e.to_string()))?;
+    if state.jobs.open() >= MOST_WAITING {
+        return Err(Problem::new(
+            StatusCode::TOO_MANY_REQUESTS,
+            format!("At most {MOST_WAITING} recordings can wait in line; let some finish first."),
+        ));
+    }
+    let mut request = RecordRequest::new(&again.book.page, again.conditions.clone(), again.loads);
+    request.browser.clone_from(&state.browser);
+    let wanted = Wanted { url: again.book.page.to_string(), page: again.page.clone(), ..Wanted::default() };
+    Ok(run(state, batch, wanted, request, None, Some(again)))
+}
+
+fn run(
+    state: &Arc<State>,
+    batch: u64,
+    wanted: Wanted,
+    request: RecordRequest,
+    queued: Option<i64>,
+    again: Option<Again>,
+) -> Job {
     let id = state.jobs.number();
     let about = request.about().ok();
     let url = about.as_ref().map_or_else(|| wanted.url.clone(), |a| a.url.clone());
@@ -166,6 +209,7 @@ fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, q
     let job = Job {
         id,
         batch,
+        source: again.as_ref().map_or(Source::Recording, |a| a.source),
         state: JobState::Queued,
         url,
         page,
@@ -188,6 +232,8 @@ fn run(state: &Arc<State>, batch: u64, wanted: Wanted, request: RecordRequest, q
             id,
             queued,
             request,
+            again,
+            replay: None,
             recorded_at: String::new(),
             machine: None,
             kept: Vec::new(),
@@ -218,6 +264,10 @@ struct Run {
     /// Its place in the stored line.
     queued: Option<i64>,
     request: RecordRequest,
+    /// What is to be loaded again, where it is not the network.
+    again: Option<Again>,
+    /// What serves it.
+    replay: Option<Replay>,
     recorded_at: String,
     machine: Option<Machine>,
     /// What summing up needs of the loads kept so far.
@@ -233,6 +283,9 @@ impl Keep for Run {
         match part {
             Part::Machine(found) => self.machine = Some(found),
             Part::Load(load) => {
+                if let (Some(replay), Some(again)) = (&self.replay, &self.again) {
+                    again.told.lock().unwrap_or_else(PoisonError::into_inner).push(replay.next_load());
+                }
                 self.reasons.extend(load.raw.failed.clone());
                 if let Err(why) = self.keep_load(*load).await {
                     self.trouble.get_or_insert(why);
@@ -289,6 +342,12 @@ impl Run {
     }
 
     async fn record(&mut self) -> Result<(), String> {
+        if let Some(again) = &self.again {
+            let replay = Replay::start(again.book.clone()).await;
+            let replay = replay.map_err(|e| format!("The replay could not be served: {e}."))?;
+            self.request = request_of(&replay, &again.conditions, again.loads, self.app.browser.clone());
+            self.replay = Some(replay);
+        }
         let request = self.request.clone();
         let (sender, mut receiver) = tokio::sync::mpsc::unbounded_channel::<Progress>();
         let (app, id) = (self.app.clone(), self.id);
@@ -323,6 +382,7 @@ impl Run {
         let (app, request, machine, recorded_at) =
             (self.app.clone(), self.request.clone(), self.machine.clone(), self.recorded_at.clone());
         let mut figures = self.kept.clone();
+        let (source, trial_of) = self.again.as_ref().map_or((Source::Recording, None), |a| (a.source, Some(a.of)));
         let work = tokio::task::spawn_blocking(move || -> Result<_, String> {
             let RecordedLoad { raw, bodies } = load;
             let body = |hash: &str| bodies.get(hash).cloned();
@@ -343,7 +403,7 @@ impl Run {
                         site: &site,
                         page: &job.page,
                         url: &job.url,
-                        source: Source::Recording,
+                        source,
                         conditions: Some(&job.conditions),
                         browser: browser.as_deref(),
                         machine: machine.as_ref(),
@@ -352,6 +412,7 @@ impl Run {
                         wanted_loads: u32::try_from(request.loads).ok(),
                         blocked: &request.blocked,
                         ended: Ended::Recording,
+                        trial_of,
                     })
                     .map_err(|e| e.to_string())?,
             };

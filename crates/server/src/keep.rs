@@ -153,6 +153,7 @@ impl Ready {
             page: &named.page,
             url: &named.url,
             source: self.first.source.unwrap_or(Source::Recording),
+            trial_of: None,
             conditions: manifest.and_then(|m| m.conditions.as_ref()),
             browser: manifest.and_then(|m| m.browser.as_deref()).or(self.first.browser.as_deref()),
             machine: manifest.and_then(|m| m.machine.as_ref()),

@@ -21,6 +21,7 @@ mod signals;
 pub mod state;
 pub mod storage;
 pub mod trial;
+pub mod trials;
 
 pub use error::Problem;
 

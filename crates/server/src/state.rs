@@ -8,6 +8,7 @@ use phainon_formats::MemoryBudget;
 use phainon_standin::StandIn;
 use phainon_store::Store;
 use serde::Serialize;
+use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::{OwnedRwLockReadGuard, RwLock, RwLockWriteGuard, watch};
 use ts_rs::TS;
@@ -58,6 +59,8 @@ pub struct State {
     pub token: Option<String>,
     /// Host names under which the server may be called.
     pub hosts: Vec<String>,
+    /// The batches of the trials under way.
+    pub trial_batches: Mutex<BTreeMap<i64, u64>>,
 }
 
 impl State {
@@ -78,6 +81,7 @@ impl State {
             public_only: false,
             token: None,
             hosts: Vec::new(),
+            trial_batches: Mutex::default(),
         }
     }
 

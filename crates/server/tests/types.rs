@@ -3,7 +3,7 @@
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
-use phainon_server::{api, depth, import, job_list, state, storage};
+use phainon_server::{api, depth, import, job_list, state, storage, trials};
 use phainon_store::{NewFix, Plan, Recordings};
 use ts_rs::{Config, TS};
 
@@ -33,6 +33,11 @@ fn the_front_ends_types_are_current() {
     Functions::export_all(&config).expect("types");
     SiteWeight::export_all(&config).expect("types");
     TracksHead::export_all(&config).expect("types");
+    trials::TrialOffer::export_all(&config).expect("types");
+    trials::TrialRequest::export_all(&config).expect("types");
+    trials::EditText::export_all(&config).expect("types");
+    trials::Trial::export_all(&config).expect("types");
+    phainon_replay::Change::export_all(&config).expect("types");
     api::JobRequest::export_all(&config).expect("types");
     api::FixChange::export_all(&config).expect("types");
     api::PlanOrder::export_all(&config).expect("types");

@@ -21,6 +21,7 @@ mod room;
 mod schema;
 mod site;
 mod summary;
+mod trials;
 
 pub use alone::Alone;
 pub use loads::{PackedPart, StoredLoad};
@@ -29,6 +30,7 @@ pub use part::Part;
 pub use plan::{FixState, NewFix, Plan, PlannedFix};
 pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings, WholeRecording};
 pub use room::{Kept, Room, RoomOf, RoomOfOlder, Thinning};
+pub use trials::{StoredTrial, TrialState};
 
 use rusqlite::{Connection, OpenFlags};
 use std::ops::{Deref, DerefMut};

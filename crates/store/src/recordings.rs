@@ -61,6 +61,9 @@ pub struct RecordingHead {
     pub machine: Option<Machine>,
     /// When its traces and bodies were dropped to make room (RFC 3339); its figures are of before.
     pub thinned_at: Option<String>,
+    /// The recording of which this is a replay, with or without edits.
+    #[ts(type = "number | null")]
+    pub trial_of: Option<i64>,
 }
 
 /// One load of a recording as lists show it.
@@ -128,6 +131,8 @@ pub struct NewRecording<'a> {
     pub blocked: &'a [String],
     /// How it came to its end, or that it goes on.
     pub ended: Ended,
+    /// The recording of which it is a replay.
+    pub trial_of: Option<i64>,
 }
 
 /// A recording to be kept whole.
@@ -146,7 +151,7 @@ pub struct WholeRecording<'a> {
     pub summary: Option<&'a RecordingSummary>,
 }
 
-const COLUMNS: &str = "id, site, page, url, source, conditions, browser, recorded_at, imported_from, summary, machine, wanted_loads, ended, blocked, thinned_at";
+const COLUMNS: &str = "id, site, page, url, source, conditions, browser, recorded_at, imported_from, summary, machine, wanted_loads, ended, blocked, thinned_at, trial_of";
 
 impl Store {
     /// Keeps whole recordings, all of them or nothing, and gives their ids.
@@ -227,7 +232,7 @@ impl Store {
     /// Part of the list, newest first.
     pub fn recordings(&self, page: &Page) -> Result<Recordings, StoreError> {
         let db = self.read()?;
-        let mut wheres = vec!["deleted_at is null".to_owned()];
+        let mut wheres = vec!["deleted_at is null and trial_of is null".to_owned()];
         let mut values: Vec<Value> = Vec::new();
         if let Some(site) = &page.site {
             values.push(site.clone().into());
@@ -242,7 +247,10 @@ impl Store {
             ));
         }
         let wheres = wheres.join(" and ");
-        let all = db.query_row("select count(*) from recordings where deleted_at is null", [], |r| r.get(0))?;
+        let all =
+            db.query_row("select count(*) from recordings where deleted_at is null and trial_of is null", [], |r| {
+                r.get(0)
+            })?;
         let matching = db
             .prepare_cached(&format!("select count(*) from recordings where {wheres}"))?
             .query_row(params_from_iter(&values), |r| r.get(0))?;
@@ -294,7 +302,7 @@ impl Store {
     /// Takes a recording out of sight; it can be restored.
     pub fn delete_recording(&self, id: i64) -> Result<(), StoreError> {
         let changed = self.with_reserve(|db| {
-            let mark = "update recordings set deleted_at = ?2 where id = ?1 and deleted_at is null";
+            let mark = "update recordings set deleted_at = ?2 where (id = ?1 or trial_of = ?1) and deleted_at is null";
             Ok(db.execute(mark, params![id, now()])?)
         })?;
         if changed == 0 { Err(StoreError::NotFound("recording", id.to_string())) } else { Ok(()) }
@@ -302,9 +310,10 @@ impl Store {
 
     /// Brings a deleted recording back.
     pub fn restore_recording(&self, id: i64) -> Result<(), StoreError> {
-        let changed = self
-            .write()
-            .execute("update recordings set deleted_at = null where id = ?1 and deleted_at is not null", params![id])?;
+        let changed = self.write().execute(
+            "update recordings set deleted_at = null where (id = ?1 or trial_of = ?1) and deleted_at is not null",
+            params![id],
+        )?;
         if changed == 0 { Err(StoreError::NotFound("deleted recording", id.to_string())) } else { Ok(()) }
     }
 
@@ -319,8 +328,8 @@ impl Store {
 fn add_head(change: &Connection, new: &NewRecording<'_>) -> Result<i64, StoreError> {
     change.execute(
         "insert into recordings
-         (site, page, url, source, conditions, browser, machine, recorded_at, imported_from, wanted_loads, ended, blocked)
-         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)",
+         (site, page, url, source, conditions, browser, machine, recorded_at, imported_from, wanted_loads, ended, blocked, trial_of)
+         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
         params![
             new.site,
             new.page,
@@ -334,6 +343,7 @@ fn add_head(change: &Connection, new: &NewRecording<'_>) -> Result<i64, StoreErr
             new.wanted_loads,
             word(new.ended)?,
             (!new.blocked.is_empty()).then(|| json(&new.blocked)).transpose()?,
+            new.trial_of,
         ],
     )?;
     Ok(change.last_insert_rowid())
@@ -383,6 +393,7 @@ struct HeadRow {
     ended: String,
     blocked: Option<String>,
     thinned_at: Option<String>,
+    trial_of: Option<i64>,
 }
 
 fn head_row(r: &Row<'_>) -> rusqlite::Result<HeadRow> {
@@ -402,6 +413,7 @@ fn head_row(r: &Row<'_>) -> rusqlite::Result<HeadRow> {
         ended: r.get(12)?,
         blocked: r.get(13)?,
         thinned_at: r.get(14)?,
+        trial_of: r.get(15)?,
     })
 }
 
@@ -435,5 +447,6 @@ fn head(db: &Connection, row: HeadRow) -> Result<RecordingHead, StoreError> {
         blocked: row.blocked.as_deref().map(from_json).transpose()?.unwrap_or_default(),
         machine: row.machine.as_deref().map(from_json).transpose()?,
         thinned_at: row.thinned_at,
+        trial_of: row.trial_of,
     })
 }

@@ -351,7 +351,7 @@ fn drop_raw(db: &Connection, id: i64) -> Result<(), StoreError> {
 }
 
 fn bodies_of(db: &Connection, id: i64) -> Result<Vec<String>, StoreError> {
-    let mut query = db.prepare_cached("select hash from body_uses where recording = ?1")?;
+    let mut query = db.prepare_cached("select hash from body_uses where recording = ?1 or recording in (select id from recordings where trial_of = ?1)")?;
     Ok(query.query_map([id], |r| r.get(0))?.collect::<Result<_, _>>()?)
 }
 

@@ -183,6 +183,24 @@ pub fn migrations() -> Migrations<'static> {
         // Why a load could not be read anew; `failed` is the load's own.
         M::up("alter table load_rows add column unread text;"),
         M::up("alter table recordings add column thinned_at text;"),
+        // A trial of a load: what was to be tried, what came of it, and the two recordings that it made.
+        M::up(
+            "alter table recordings add column trial_of integer references recordings(id) on delete cascade;
+             create index recordings_of_trials on recordings (trial_of) where trial_of is not null;
+             create table trials (
+                id integer primary key autoincrement,
+                recording integer not null references recordings(id) on delete cascade,
+                load_number integer not null,
+                wanted text not null,
+                state text not null,
+                error text,
+                result text,
+                replay integer references recordings(id) on delete set null,
+                tried integer references recordings(id) on delete set null,
+                made_at text not null
+             ) strict;
+             create index trials_of_recordings on trials (recording);",
+        ),
     ])
 }
 

@@ -14,6 +14,16 @@ browser_problem: string | null, presets: Array<Preset>,
 public_only: boolean, stand_in: StandInAbout | null, };
 
 /**
+ * How many requests were answered how.
+ */
+export type Answered = { exactly: number, nearly: number, not: number, };
+
+/**
+ * What becomes of a file.
+ */
+export type Becomes = "changed" | "added" | "taken_off" | "served";
+
+/**
  * What blocks: a script or a stylesheet.
  */
 export type BlockingKind = "script" | "stylesheet";
@@ -80,6 +90,35 @@ total_ms: Millis, };
 export type Cause = "navigation" | "redirect" | "queue" | "connect" | "wait" | "download" | "handover" | "parse" | "held" | "script" | "timer" | "script_wait" | "busy" | "render" | "style_found" | "lazy" | "unknown";
 
 /**
+ * One file that edits change.
+ */
+export type Change = { 
+/**
+ * Its address.
+ */
+url: string, 
+/**
+ * Its place in the zip; empty where only the way it is served changes.
+ */
+path: string, 
+/**
+ * What becomes of it.
+ */
+becomes: Becomes, 
+/**
+ * Size of its body before.
+ */
+before_bytes: number, 
+/**
+ * And after.
+ */
+after_bytes: number, 
+/**
+ * What is to be set at the server, a line each.
+ */
+to_set: Array<string>, };
+
+/**
  * A place in code: a function as the browser names it.
  */
 export type CodePlace = { 
@@ -95,6 +134,56 @@ url: string | null,
  * Line of the function's beginning, from 1.
  */
 line: number | null, };
+
+/**
+ * One metric in two groups of loads.
+ */
+export type Compared = { 
+/**
+ * Which metric.
+ */
+metric: Metric, 
+/**
+ * Median of A; times in ms, weight in bytes, CLS plain.
+ */
+a: number, 
+/**
+ * Median of B.
+ */
+b: number, 
+/**
+ * B less A: below 0 is better.
+ */
+difference: number, 
+/**
+ * Lower end of its 95 % interval; `None` where a group has fewer than three loads.
+ */
+low: number | null, 
+/**
+ * Upper end.
+ */
+high: number | null, 
+/**
+ * Two-sided chance of ranks as far apart as these, if the groups did not differ (Mann and Whitney 1947).
+ */
+chance: number | null, 
+/**
+ * What it comes to.
+ */
+verdict: Verdict, 
+/**
+ * How many loads each group would need to tell; `None` where the verdict stands, or where twenty
+ * would not be enough.
+ */
+loads_needed: number | null, 
+/**
+ * Every value of A, in the order of its loads.
+ */
+a_values: Array<number>, 
+/**
+ * Every value of B.
+ */
+b_values: Array<number>, };
 
 /**
  * The device, link and distance under which a page is loaded.
@@ -249,6 +338,11 @@ export type Edit = { "kind": "remove", file: ResourceKey, } | { "kind": "remove_
  * The kinds of edit, without what they are done to.
  */
 export type EditKind = "remove" | "remove_owner" | "defer_script" | "async_script" | "delay_script" | "script_to_end" | "reduce_style" | "lift_import" | "preload" | "raise_priority" | "put_in_html" | "lazy" | "eager" | "compress" | "minify" | "shrink" | "resize" | "drop_unused" | "faster_response" | "page_cache" | "server_remove" | "server_faster" | "nearer" | "preconnect" | "self_host" | "drop_redirect" | "http2" | "set_dimensions" | "show_text" | "preload_font" | "subset_font" | "cache_longer" | "split_task" | "stop_forced_layout";
+
+/**
+ * An edit as the command line writes it.
+ */
+export type EditText = { text: string, };
 
 /**
  * How much work a fix is, typically.
@@ -499,6 +593,23 @@ samples: number, };
 export type Group = "delivery" | "rendering" | "weight" | "main_thread" | "stability";
 
 /**
+ * A file of the user's own in the place of one that was recorded.
+ */
+export type HandMade = { 
+/**
+ * Whose place it takes.
+ */
+url: string, 
+/**
+ * What it says, or else its bytes in base64.
+ */
+text: string | null, 
+/**
+ * Where it is no text.
+ */
+base64?: string | null, };
+
+/**
  * All runs of one timer's line, or of one event's handler.
  */
 export type HandlerRow = { 
@@ -636,7 +747,11 @@ export type Job = { id: number,
 /**
  * What was asked for together has one number.
  */
-batch: number, state: JobState, url: string, page: string, conditions: Conditions, 
+batch: number, 
+/**
+ * A recording, a replay, or a trial.
+ */
+source: Source, state: JobState, url: string, page: string, conditions: Conditions, 
 /**
  * Which load, from 1; 0 before the first.
  */
@@ -1125,6 +1240,19 @@ fcp_paint_ms: Millis | null, lcp_paint_ms: Millis | null,
 fcp_presentation_ms: Millis | null, lcp_presentation_ms: Millis | null, };
 
 /**
+ * An edit, and whether it can be tried.
+ */
+export type OfferedEdit = { fix: Fix, 
+/**
+ * Milliseconds of the path that its finding is about.
+ */
+on_path_ms: number, 
+/**
+ * Why it cannot be tried.
+ */
+problem: string | null, };
+
+/**
  * How a request fared on the return visit.
  */
 export type Outcome = "again" | "revalidated" | "from_cache" | "only_now" | "only_then";
@@ -1263,7 +1391,11 @@ machine: { cores: number, load_average: number | null, calibration_ms: number | 
 /**
  * When its traces and bodies were dropped to make room (RFC 3339); its figures are of before.
  */
-thinned_at: string | null, };
+thinned_at: string | null, 
+/**
+ * The recording of which this is a replay, with or without edits.
+ */
+trial_of: number | null, };
 
 /**
  * What a recording's loads say together.
@@ -1544,6 +1676,60 @@ droppable_bytes: number, };
 export type Ruler = { metric: Metric, value: number, target: number, limit: number, rating: Rating, };
 
 /**
+ * A metric of a trial, with what is said of it.
+ */
+export type SaidCompared = { 
+/**
+ * The figures.
+ */
+compared: Compared, 
+/**
+ * What it comes to, where a broken page counts.
+ */
+verdict: Verdict, };
+
+/**
+ * What came of a trial, in words.
+ */
+export type SaidResult = { 
+/**
+ * Metric by metric, the trial against the replay without edits.
+ */
+metrics: Array<SaidCompared>, 
+/**
+ * The replay without edits against the recording.
+ */
+replayed: Array<Compared>, 
+/**
+ * How the trial's requests were answered.
+ */
+answered: Answered, 
+/**
+ * Addresses for which there was nothing, with how often each was asked for.
+ */
+unknown: Array<[string, number]>, 
+/**
+ * What it broke.
+ */
+broken: Array<string>, 
+/**
+ * Whether that makes the page broken, rather than only different where that is meant.
+ */
+is_broken: boolean, 
+/**
+ * What of the conditions differs.
+ */
+differs: Array<string>, 
+/**
+ * How the edits were made.
+ */
+told: Array<string>, 
+/**
+ * What the replay could not give as it was.
+ */
+not_replayed: Array<string>, };
+
+/**
  * Both visits, with a sentence for each row.
  */
 export type SaidVisit = { 
@@ -1691,7 +1877,7 @@ on_every_page: Bytes, };
 /**
  * What a load was read from.
  */
-export type Source = "recording" | "har" | "trace" | "har_and_trace";
+export type Source = "recording" | "har" | "trace" | "har_and_trace" | "replay" | "trial";
 
 /**
  * The simulated site that runs beside the server.
@@ -1829,6 +2015,82 @@ tasks: number,
 stacks: number, };
 
 /**
+ * A trial as the screens show it.
+ */
+export type Trial = { id: number, recording: number, 
+/**
+ * Which load of it.
+ */
+load: number, state: TrialState, edits: Array<Fix>, 
+/**
+ * Addresses of files of one's own.
+ */
+by_hand: Array<string>, loads: number, 
+/**
+ * Its jobs, while they are under way.
+ */
+jobs: Array<Job>, error: string | null, result: SaidResult | null, 
+/**
+ * The recording of the replay without edits.
+ */
+replay: number | null, 
+/**
+ * The recording with them.
+ */
+tried: number | null, 
+/**
+ * RFC 3339.
+ */
+made_at: string, };
+
+/**
+ * What can be tried of a load.
+ */
+export type TrialOffer = { 
+/**
+ * Why the load cannot be replayed, in one sentence; then there is nothing else.
+ */
+problem: string | null, 
+/**
+ * What a replay cannot give as it was.
+ */
+not_replayed: Array<string>, 
+/**
+ * What it was recorded under; the user chooses where that is not known.
+ */
+conditions: Conditions | null, 
+/**
+ * The edits that the load's findings call for, each once.
+ */
+edits: Array<OfferedEdit>, };
+
+/**
+ * What to try.
+ */
+export type TrialRequest = { 
+/**
+ * In the order in which they are applied.
+ */
+edits: Array<Edit>, 
+/**
+ * Files of one's own, in the place of those that were recorded; applied after the edits.
+ */
+by_hand?: Array<HandMade>, 
+/**
+ * How many loads, 1 to 20.
+ */
+loads: number, 
+/**
+ * A preset, where the load does not tell its conditions.
+ */
+preset?: string, };
+
+/**
+ * What has become of a trial.
+ */
+export type TrialState = "running" | "done" | "failed" | "cancelled";
+
+/**
  * What was not used, for the screens.
  */
 export type UnusedFile = { url: string, kind: ResourceKind, owner: Owner, 
@@ -1849,6 +2111,11 @@ export type UserTiming = { name: string, at_ms: Millis,
  * For measures.
  */
 duration_ms: Millis | null, };
+
+/**
+ * What a comparison comes to.
+ */
+export type Verdict = "better" | "worse" | "cannot_tell";
 
 /**
  * Whether the cache was empty.

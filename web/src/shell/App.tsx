@@ -24,6 +24,8 @@ const MainThreadView = later(() => import('../views/main-thread/MainThreadView')
 const WeightView = later(() => import('../views/weight/WeightView'));
 const DocumentView = later(() => import('../views/document/DocumentView'));
 const FindingsView = later(() => import('../views/findings/FindingsView'));
+const TrialsView = later(() => import('../views/trials/TrialsView'));
+const TrialView = later(() => import('../views/trials/TrialView'));
 const PlanView = later(() => import('../views/plan/PlanView'));
 const StorageView = later(() => import('../views/storage/StorageView'));
 const JobView = later(() => import('../views/job/JobView'));
@@ -63,6 +65,8 @@ export function App() {
               <Route path="weight" element={<WeightView />} />
               <Route path="document" element={<DocumentView />} />
               <Route path="findings" element={<FindingsView />} />
+              <Route path="trials" element={<TrialsView />} />
+              <Route path="trials/:trial" element={<TrialView />} />
             </Route>
             <Route path="sites/:site/plan" element={<PlanView />} />
             <Route path="jobs/:id" element={<JobView />} />

@@ -20,6 +20,7 @@ export const SECTIONS = [
   ['weight', 'Weight'],
   ['document', 'Document'],
   ['findings', 'Findings'],
+  ['trials', 'Trials'],
 ] as const;
 
 export default function RecordingFrame() {

@@ -48,7 +48,7 @@ export const ALL_KEYS: [string, string][] = [
   ['?', 'this list'],
   ['r', 'record'],
   ['m', 'show or hide the margin'],
-  ['1 … 8', 'sections of a recording'],
+  ['1 … 9', 'sections of a recording'],
   ['/', 'to the filter'],
   ['j k, ↓ ↑', 'next and previous row'],
   ['Enter', 'open the row'],

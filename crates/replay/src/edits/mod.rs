@@ -1,5 +1,6 @@
 //! What fixes do to the recorded answers, one file a kind.
 
+pub mod by_hand;
 mod compress;
 mod css;
 mod delay;

@@ -197,6 +197,7 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     let store = Store::open(&directory).map_err(|e| e.to_string())?;
     store.sweep().map_err(|e| e.to_string())?;
     store.break_off_unfinished().map_err(|e| e.to_string())?;
+    store.break_off_trials().map_err(|e| e.to_string())?;
     let mut state = State::new(store);
     state.browser = given.browser;
     state.import_memory = given.import_memory;

@@ -2,11 +2,12 @@
 
 use super::out::Output;
 use super::{BAD, FINE, conditions_of, memory_size, opened_files, show_progress, texts, write_recording};
+use crate::reading::read_loads;
 use crate::signals::told_to_end;
-use crate::trial::{Base, Made, Outcome, Printed, Read, load_again, shortfalls};
+use crate::trial::{Base, Made, Outcome, Printed, SeenLoad, load_again, seen_of};
 use clap::Args;
 use phainon_core::compare::{Compared, Verdict};
-use phainon_core::{Edit, Settings, Visit};
+use phainon_core::{Edit, Settings};
 use phainon_formats::{MemoryBudget, Opened, open_together};
 use phainon_replay::{Book, Broken};
 use std::path::PathBuf;
@@ -56,6 +57,11 @@ async fn made(base: &Base, book: Book, given: &TrialArguments) -> Result<Made, S
     Ok(made)
 }
 
+fn seen(made: &Made, settings: &Arc<Settings>) -> Result<Vec<SeenLoad>, String> {
+    let (loads, bodies) = (made.recording.loads.clone(), &made.recording.bodies);
+    Ok(seen_of(&read_loads(loads, bodies, settings, false).map_err(|e| e.to_string())?.loads))
+}
+
 pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     let out = match &given.out {
         Some(path) => Some((Output::at(path).map_err(|e| format!("{} cannot be written: {e}", path.display()))?, path)),
@@ -69,7 +75,7 @@ pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     }
     let Opened { loads, bodies, detail, .. } = opened.swap_remove(0);
     let settings: Arc<Settings> = Arc::default();
-    let read = crate::reading::read_loads(loads, &bodies, &settings, false).map_err(|e| e.to_string())?;
+    let read = read_loads(loads, &bodies, &settings, false).map_err(|e| e.to_string())?;
     let place = match given.load {
         Some(number) => number
             .checked_sub(1)
@@ -84,29 +90,28 @@ pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     let plain = given.edit.iter().all(|e| e == "none");
     let edits: Vec<Edit> =
         given.edit.iter().filter(|e| *e != "none").map(|e| Edit::parse(e, &base.prepared)).collect::<Result<_, _>>()?;
-    let (book, told) = base.with(&edits)?;
+    let (book, told) = base.with(&edits, &[]).map_err(|refused| refused.sentence())?;
     let mut differs = Vec::new();
     if untold {
         differs.push(format!("The file does not tell its conditions; both were loaded as {}.", base.conditions.name));
     }
     let replay = made(&base, base.book.clone(), &given).await?;
-    let replayed = Read::of(replay.recording.loads.clone(), &replay.recording.bodies, &settings)?;
+    let replayed = seen(&replay, &settings)?;
     let words: Vec<String> = edits.iter().map(phainon_core::words::edit_title).collect();
     let (outcome, against, last) = if plain {
-        let mut original = Read { loads: read.loads };
-        original.loads.retain(|l| l.raw.visit == Visit::First);
-        (Outcome::of(&original, &replayed, &replay, differs), "recording", replay)
+        let original = seen_of(&read.loads);
+        (Outcome::of(&original, &replayed, &replay.book, &[], &replay.told, differs), "recording", replay)
     } else {
         let tried = made(&base, book, &given).await?;
-        let read = Read::of(tried.recording.loads.clone(), &tried.recording.bodies, &settings)?;
-        (Outcome::of(&replayed, &read, &tried, differs), "replay", tried)
+        let b = seen(&tried, &settings)?;
+        (Outcome::of(&replayed, &b, &tried.book, &edits, &tried.told, differs), "replay", tried)
     };
     if given.json {
-        let printed = Printed::of(&outcome, words.clone(), against, &last, told);
+        let printed = Printed::of(&outcome, words.clone(), against, last.recording.loads.len(), &last.book, told);
         let text = serde_json::to_string_pretty(&printed).map_err(|e| e.to_string())?;
         texts::print(&format!("{text}\n"))?;
     } else {
-        texts::print(&said(&outcome, &words, against, &last, &told))?;
+        texts::print(&said(&outcome, &words, against, &last, &base, &told))?;
     }
     let nothing = outcome.compared.is_empty();
     if let Some((file, path)) = out {
@@ -116,7 +121,7 @@ pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     Ok(if nothing { BAD } else { FINE })
 }
 
-fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, told: &[String]) -> String {
+fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, base: &Base, told: &[String]) -> String {
     let mut text = String::new();
     let mut line = |words: String| {
         text.push_str(&words);
@@ -144,7 +149,7 @@ fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, told: &
     for (url, times) in outcome.unknown.iter().take(10) {
         line(format!("  nothing was kept for {url} ({times} times)"));
     }
-    for sentence in shortfalls(&made.book).iter().chain(&outcome.differs) {
+    for sentence in base.shortfalls().iter().chain(&outcome.differs) {
         line(sentence.clone());
     }
     for broken in &outcome.broken {

@@ -1,18 +1,79 @@
 //! Trials: a recorded load really loaded again from its kept responses, with edits and without.
 
 mod outcome;
+mod result;
 
-pub use outcome::{Outcome, Printed};
+pub use outcome::{Outcome, Printed, SeenLoad, seen_of};
+pub use result::{SaidCompared, SaidResult, TrialResult};
 
-use crate::reading::{LoadReading, read_loads};
-use phainon_core::metrics::{Coverage, Metrics};
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use phainon_core::metrics::Coverage;
+use phainon_core::words::edit_title;
 use phainon_core::{Bodies, Conditions, Edit, Load, Prepared, Settings};
-use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
+use phainon_formats::{BodyMap, Detail, Machine};
 use phainon_recorder::{Keep, Part, Progress, RecordRequest, Recording, Sealed, record};
-use phainon_replay::{Answered, Book, Replay, Shortfall, Told, edits, sameness};
-use std::collections::BTreeMap;
+use phainon_replay::{Book, Replay, Shortfall, Told, edits, sameness};
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use tokio::sync::mpsc;
+use ts_rs::TS;
+
+/// What is to be tried of a load, as it is kept.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Wanted {
+    /// In the order in which they are applied.
+    pub edits: Vec<Edit>,
+    /// Files of the user's own, applied after the edits.
+    #[serde(default)]
+    pub by_hand: Vec<HandMade>,
+    /// How many loads.
+    pub loads: usize,
+    /// A preset, where the load does not tell its conditions.
+    #[serde(default)]
+    pub preset: Option<String>,
+}
+
+/// A file of the user's own in the place of one that was recorded.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct HandMade {
+    /// Whose place it takes.
+    pub url: String,
+    /// What it says, or else its bytes in base64.
+    pub text: Option<String>,
+    /// Where it is no text.
+    #[serde(default)]
+    #[ts(optional = nullable)]
+    pub base64: Option<String>,
+}
+
+impl HandMade {
+    fn bytes(&self) -> Result<Vec<u8>, String> {
+        match (&self.text, &self.base64) {
+            (Some(text), _) => Ok(text.clone().into_bytes()),
+            (None, Some(base64)) => STANDARD.decode(base64).map_err(|e| format!("The file could not be read: {e}.")),
+            (None, None) => Err("The file is not there.".to_owned()),
+        }
+    }
+}
+
+/// An edit that cannot be tried.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Refused {
+    /// Which, in words.
+    pub edit: String,
+    /// Why, in one sentence.
+    pub why: String,
+}
+
+impl Refused {
+    /// Both together.
+    #[must_use]
+    pub fn sentence(&self) -> String {
+        format!("“{}” cannot be tried. {}", self.edit, self.why)
+    }
+}
 
 /// The load that a trial starts from.
 pub struct Base {
@@ -44,60 +105,32 @@ impl Base {
     }
 
     /// The responses with edits applied, in their order, and what their user should know of how that was done.
-    pub fn with(&self, wanted: &[Edit]) -> Result<(Book, Vec<String>), String> {
+    pub fn with(&self, wanted: &[Edit], by_hand: &[HandMade]) -> Result<(Book, Vec<String>), Refused> {
         let mut book = self.book.clone();
         let known = edits::Known { prepared: &self.prepared, coverage: &self.coverage };
         let mut told = Vec::new();
         for edit in wanted {
             let said = edits::apply(edit, &mut book, &known);
-            told.extend(said.map_err(|why| format!("{}: {why}", phainon_core::words::edit_title(edit)))?);
+            told.extend(said.map_err(|why| Refused { edit: edit_title(edit), why: why.to_string() })?);
+        }
+        for file in by_hand {
+            let refused = |why: String| Refused { edit: file.url.clone(), why };
+            let bytes = file.bytes().map_err(refused)?;
+            edits::by_hand::replace(&mut book, &file.url, &bytes).map_err(|why| refused(why.to_string()))?;
         }
         Ok((book, told))
     }
-}
 
-/// Loads that were made from a book.
-pub struct Made {
-    /// What was recorded.
-    pub recording: Recording,
-    /// What was served.
-    pub book: Book,
-    /// How requests were answered, over all loads.
-    pub answered: Answered,
-    /// Addresses for which there was nothing, with how often each was asked for.
-    pub unknown: BTreeMap<String, u32>,
-}
-
-/// A recording, read: what comparing needs of it.
-pub struct Read {
-    /// Its loads.
-    pub loads: Vec<LoadReading>,
-}
-
-impl Read {
-    /// Reads raw loads with their bodies.
-    pub fn of(loads: Vec<RawLoad>, bodies: &BodyMap, settings: &Arc<Settings>) -> Result<Self, String> {
-        let loads = read_loads(loads, bodies, settings, false).map_err(|e| e.to_string())?.loads;
-        Ok(Self { loads })
-    }
-
-    /// Figures of the first visits that count.
+    /// What a replay cannot give as it was, in words.
     #[must_use]
-    pub fn metrics(&self) -> Vec<&Metrics> {
-        let first = self.loads.iter().filter(|l| l.failed.is_none() && l.raw.visit == phainon_core::Visit::First);
-        first.filter_map(LoadReading::analysis).map(|a| &a.metrics).collect()
+    pub fn shortfalls(&self) -> Vec<String> {
+        self.book.shortfalls.iter().map(Shortfall::sentence).collect()
     }
 }
 
-/// Loads a book so many times behind the conditions' link. Dropping the future ends the browser.
-pub async fn load_again(
-    book: Book,
-    conditions: &Conditions,
-    loads: usize,
-    browser: Option<String>,
-    progress: mpsc::UnboundedSender<Progress>,
-) -> Result<Made, String> {
-    let replay = Replay::start(book).await.map_err(|e| format!("the replay could not be served: {e}"))?;
+/// What to record from a running replay.
+#[must_use]
+pub fn request_of(replay: &Replay, conditions: &Conditions, loads: usize, browser: Option<String>) -> RecordRequest {
     let book = replay.book();
     let mut request = RecordRequest::new(&book.page, conditions.clone(), loads);
     request.browser = browser;
@@ -109,18 +142,36 @@ pub async fn load_again(
         not_asked: book.taken_off.iter().cloned().collect(),
         refused: book.refused.iter().cloned().collect(),
     });
+    request
+}
+
+/// Loads that were made from a book.
+pub struct Made {
+    /// What was recorded.
+    pub recording: Recording,
+    /// What was served.
+    pub book: Book,
+    /// How requests were answered, load by load.
+    pub told: Vec<Told>,
+}
+
+/// Loads a book so many times behind the conditions' link. Dropping the future ends the browser.
+pub async fn load_again(
+    book: Book,
+    conditions: &Conditions,
+    loads: usize,
+    browser: Option<String>,
+    progress: mpsc::UnboundedSender<Progress>,
+) -> Result<Made, String> {
+    let replay = Replay::start(book).await.map_err(|e| format!("the replay could not be served: {e}"))?;
+    let request = request_of(&replay, conditions, loads, browser);
     let about = request.about().map_err(|e| e.to_string())?;
     let recording =
         Recording { about, loads: Vec::new(), bodies: BodyMap::new(), machine: Machine::default(), detail: None };
     let mut keeper = Keeper { recording, replay: &replay, told: Vec::new() };
     record(&request, progress, &mut keeper).await.map_err(|e| e.to_string())?;
     let Keeper { recording, told, .. } = keeper;
-    let mut unknown: BTreeMap<String, u32> = BTreeMap::new();
-    for (url, times) in told.iter().flat_map(|t| &t.unknown) {
-        *unknown.entry(url.clone()).or_default() += times;
-    }
-    let answered = told.iter().fold(Answered::default(), |sum, t| sum.and(t.answered));
-    Ok(Made { recording, book: replay.book().clone(), answered, unknown })
+    Ok(Made { recording, book: replay.book().clone(), told })
 }
 
 /// Keeps loads, and has the replay begin anew with each.
@@ -137,10 +188,4 @@ impl Keep for Keeper<'_> {
         }
         self.recording.keep(part).await;
     }
-}
-
-/// What a replay cannot give as it was, in words.
-#[must_use]
-pub fn shortfalls(book: &Book) -> Vec<String> {
-    book.shortfalls.iter().map(Shortfall::sentence).collect()
 }

@@ -1,61 +1,108 @@
 //! What a trial comes to: its loads beside those of the unedited replay, what broke, how good the replay was.
 
-use super::{Made, Read};
+use crate::reading::LoadReading;
 use phainon_core::compare::{Compared, Verdict, compare};
-use phainon_core::metrics::Metric;
-use phainon_replay::{Answered, Broken, Seen, broken};
-use serde::Serialize;
-use std::collections::{BTreeMap, BTreeSet};
+use phainon_core::metrics::{Metric, Metrics};
+use phainon_core::{Edit, Load, Visit};
+use phainon_replay::{Answered, Book, Broken, Seen, Shortfall, Told, broken};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::sync::Arc;
 
-/// Two groups of loads, compared.
-pub struct Outcome {
-    /// Metric by metric: A is what the trial is held against.
-    pub compared: Vec<Compared>,
-    /// What of the conditions differs.
-    pub differs: Vec<String>,
-    /// How requests were answered in B.
-    pub answered: Answered,
-    /// For what there was no answer in B, with how often it was asked for.
-    pub unknown: BTreeMap<String, u32>,
-    /// What B broke.
-    pub broken: Vec<Broken>,
+/// A load as far as comparing goes.
+pub struct SeenLoad {
+    /// What was observed.
+    pub load: Arc<Load>,
+    /// Its figures.
+    pub metrics: Metrics,
+    /// The last picture of the screen (JPEG).
+    pub last: Option<Vec<u8>>,
+    /// Why it failed, if it did.
+    pub failed: Option<String>,
 }
 
-fn seen(read: &Read) -> Vec<Seen<'_>> {
-    let first = read.loads.iter().filter(|l| l.raw.visit == phainon_core::Visit::First);
+/// The first visits of a recording that was read, as far as comparing goes.
+#[must_use]
+pub fn seen_of(loads: &[LoadReading]) -> Vec<SeenLoad> {
+    let first = loads.iter().filter(|l| l.raw.visit == Visit::First);
     first
         .filter_map(|l| {
-            Some(Seen {
-                load: &l.reading.as_ref()?.load,
-                last: l.raw.frames.last().map(|(_, picture)| picture.as_slice()),
-                failed: l.failed.as_deref(),
+            let reading = l.reading.as_ref()?;
+            Some(SeenLoad {
+                load: reading.load.clone(),
+                metrics: reading.analysis.metrics.clone(),
+                last: l.raw.frames.last().map(|(_, picture)| picture.clone()),
+                failed: l.failed.clone(),
             })
         })
         .collect()
 }
 
+/// Two groups of loads, compared.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Outcome {
+    /// Metric by metric: A is what the trial is held against.
+    pub compared: Vec<Compared>,
+    /// What of the conditions differs.
+    pub differs: Vec<String>,
+    /// How requests were answered in B, over all its loads.
+    pub answered: Answered,
+    /// For what there was no answer in B, with how often it was asked for.
+    pub unknown: BTreeMap<String, u32>,
+    /// What B broke.
+    pub broken: Vec<Broken>,
+    /// Whether something was taken off the page: that it looks different is then meant.
+    #[serde(default)]
+    pub removes: bool,
+}
+
 impl Outcome {
     /// Holds a trial's loads against others: those of the replay, or the recording's own.
     #[must_use]
-    pub fn of(a: &Read, b: &Read, made: &Made, differs: Vec<String>) -> Self {
-        let off: &BTreeSet<String> = &made.book.taken_off;
-        Self {
-            compared: compare(&a.metrics(), &b.metrics()),
-            differs,
-            answered: made.answered,
-            unknown: made.unknown.clone(),
-            broken: broken(&seen(a), &seen(b), off),
+    pub fn of(
+        a: &[SeenLoad],
+        b: &[SeenLoad],
+        book: &Book,
+        edits: &[Edit],
+        told: &[Told],
+        differs: Vec<String>,
+    ) -> Self {
+        let metrics = |loads: &[SeenLoad]| {
+            loads.iter().filter(|l| l.failed.is_none()).map(|l| l.metrics.clone()).collect::<Vec<_>>()
+        };
+        let (in_a, in_b) = (metrics(a), metrics(b));
+        let mut unknown: BTreeMap<String, u32> = BTreeMap::new();
+        for (url, times) in told.iter().flat_map(|t| &t.unknown) {
+            *unknown.entry(url.clone()).or_default() += times;
         }
+        Self {
+            compared: compare(&in_a.iter().collect::<Vec<_>>(), &in_b.iter().collect::<Vec<_>>()),
+            differs,
+            answered: told.iter().fold(Answered::default(), |sum, t| sum.and(t.answered)),
+            unknown,
+            broken: broken(&as_seen(a), &as_seen(b), &book.taken_off),
+            removes: edits.iter().any(|e| matches!(e, Edit::Remove { .. } | Edit::RemoveOwner { .. })),
+        }
+    }
+
+    /// Whether the page is broken, rather than only different where that is meant.
+    #[must_use]
+    pub fn is_broken(&self) -> bool {
+        self.broken.iter().any(|b| !(self.removes && matches!(b, Broken::Screen { .. })))
     }
 
     /// What it says of a metric; a page that is broken is not better for being faster.
     #[must_use]
     pub fn verdict(&self, compared: &Compared) -> Verdict {
         match compared.verdict {
-            Verdict::Better if !self.broken.is_empty() => Verdict::CannotTell,
+            Verdict::Better if self.is_broken() => Verdict::CannotTell,
             verdict => verdict,
         }
     }
+}
+
+fn as_seen(loads: &[SeenLoad]) -> Vec<Seen<'_>> {
+    loads.iter().map(|l| Seen { load: &l.load, last: l.last.as_deref(), failed: l.failed.as_deref() }).collect()
 }
 
 /// One metric as `trial --json` gives it.
@@ -104,7 +151,14 @@ fn name(metric: Metric) -> &'static str {
 impl Printed {
     /// An outcome for a machine to read.
     #[must_use]
-    pub fn of(outcome: &Outcome, edits: Vec<String>, against: &'static str, made: &Made, told: Vec<String>) -> Self {
+    pub fn of(
+        outcome: &Outcome,
+        edits: Vec<String>,
+        against: &'static str,
+        loads: usize,
+        book: &Book,
+        told: Vec<String>,
+    ) -> Self {
         let metrics = outcome.compared.iter().map(|c| {
             let printed = PrintedMetric {
                 a: c.a,
@@ -120,13 +174,13 @@ impl Printed {
         Self {
             edits,
             against,
-            loads: made.recording.loads.len(),
+            loads,
             metrics: metrics.collect(),
             differs: outcome.differs.clone(),
             answered: outcome.answered,
             unknown: outcome.unknown.clone(),
             broken: outcome.broken.iter().map(Broken::sentence).collect(),
-            not_replayed: super::shortfalls(&made.book),
+            not_replayed: book.shortfalls.iter().map(Shortfall::sentence).collect(),
             told,
         }
     }

@@ -1,3 +1,4 @@
+import { Link } from 'react-router';
 import type { Finding, Owner } from '../../api/types';
 import { EFFORT, ms, RISK, STANDING } from '../../parts/format';
 import { ownerKey } from '../../parts/names';
@@ -49,7 +50,13 @@ export function PlanButton({ finding, reading }: { finding: Finding; reading: Re
       </p>
       <button className="btn btn-accent mt-2" disabled={planned} onClick={() => reading.addToPlan(finding)}>
         {planned ? 'In the plan' : 'Add to the plan'} {!planned && <span className="key">.</span>}
-      </button>
+      </button>{' '}
+      <Link
+        className="btn mt-2"
+        to={`/recordings/${reading.recording.id}/trials?${new URLSearchParams({ load: String(reading.number), try: finding.fix.key })}`}
+      >
+        Try it
+      </Link>
     </div>
   );
 }

@@ -1,0 +1,33 @@
+import type { Becomes, Compared, Metric, Trial, Verdict } from '../../api/types';
+import { metricText, plural } from '../../parts/format';
+
+export const VERDICTS: Record<Verdict, string> = { better: 'better', worse: 'worse', cannot_tell: 'can’t tell' };
+
+export const BECOMES: Record<Becomes, string> = {
+  changed: 'changed',
+  added: 'new',
+  taken_off: 'not asked for any more',
+  served: 'served otherwise',
+};
+
+/** What is tried, in one line. */
+export function title(trial: Trial): string {
+  const [first] = [...trial.edits.map((e) => e.title), ...trial.by_hand.map((url) => `${nameOf(url)}, by hand`)];
+  const more = trial.edits.length + trial.by_hand.length - 1;
+  return `${first ?? 'Nothing'}${more > 0 ? `, and ${plural(more, 'edit')} more` : ''}`;
+}
+
+export const nameOf = (url: string) => url.split(/[?#]/)[0]?.replace(/\/$/, '').split('/').at(-1) ?? url;
+
+export function signed(metric: Metric, value: number): string {
+  const text = metricText(metric, Math.abs(value));
+  return value < 0 ? `−${text}` : `+${text}`;
+}
+
+/** What a verdict leaves open. */
+export function openQuestion(c: Compared, verdict: Verdict, broken: boolean): string {
+  if (verdict !== 'cannot_tell') return '';
+  if (broken && c.verdict === 'better') return 'lower, but the page is broken';
+  if (c.loads_needed !== null) return `${c.loads_needed} loads of each might tell`;
+  return '';
+}
