@@ -52,8 +52,9 @@ pub fn rules(text: &str, part: Range<usize>) -> Vec<Rule> {
             match token {
                 Token::AtKeyword(name) if first => at = Some(name.to_ascii_lowercase()),
                 Token::CurlyBracketBlock => {
-                    prelude_end = before;
+                    // What a parenthesis held is passed over only now: the end is counted from here.
                     let opened = parser.position().byte_index();
+                    prelude_end = opened - 1;
                     let _: Result<(), ParseError<'_, ()>> = parser.parse_nested_block(|inner| {
                         while inner.next_including_whitespace_and_comments().is_ok() {}
                         Ok(())
@@ -65,7 +66,7 @@ pub fn rules(text: &str, part: Range<usize>) -> Vec<Rule> {
                     break;
                 }
                 Token::Semicolon if at.is_some() => {
-                    prelude_end = before;
+                    prelude_end = parser.position().byte_index() - 1;
                     break;
                 }
                 Token::CDO | Token::CDC if first => {

@@ -25,7 +25,7 @@ pub fn loading(book: &mut Book, file: &ResourceKey, how: &str) -> Tried {
         rewritten(
             markup,
             vec![element!("img, iframe", |el| {
-                if element_names(el, base, file) {
+                if element_names(el, base, file) && el.get_attribute("loading").as_deref() != Some(how) {
                     el.set_attribute("loading", how)?;
                     if how == "eager"
                         && let Some(late) = el.get_attribute("data-src").filter(|src| names(base, src, file))

@@ -69,7 +69,7 @@ pub fn make_async(book: &mut Book, known: &Known<'_>, file: &ResourceKey) -> Tri
         rewritten(
             markup,
             vec![element!("script[src]", |el| {
-                if element_names(el, base, file) {
+                if element_names(el, base, file) && !el.has_attribute("async") {
                     el.remove_attribute("defer");
                     el.set_attribute("async", "")?;
                 }
@@ -127,7 +127,9 @@ fn already(book: &Book, known: &Known<'_>, file: &ResourceKey, attribute: &str) 
 
 fn make_deferred(el: &mut Element<'_, '_>) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
     el.remove_attribute("async");
-    el.set_attribute("defer", "")?;
+    if !el.has_attribute("defer") {
+        el.set_attribute("defer", "")?;
+    }
     Ok(())
 }
 

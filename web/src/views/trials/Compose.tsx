@@ -31,8 +31,7 @@ export function Compose({ offer }: { offer: TrialOffer }) {
   const refused = offer.edits.find((e) => wanted.includes(e.fix.key) && e.problem !== null);
 
   const has = (e: OfferedEdit) => chosen.some((c) => c.fix.key === e.fix.key);
-  const toggle = (e: OfferedEdit) =>
-    setChosen(has(e) ? chosen.filter((c) => c.fix.key !== e.fix.key) : [...chosen, e]);
+  const toggle = (e: OfferedEdit) => setChosen(has(e) ? chosen.filter((c) => c.fix.key !== e.fix.key) : [...chosen, e]);
   const count = chosen.length + byHand.length;
   const start = () =>
     changes.start.mutate(
@@ -64,7 +63,10 @@ export function Compose({ offer }: { offer: TrialOffer }) {
           {offer.edits.length === 0 ? (
             <p className="text-[13px] text-ink-2">No finding of this load calls for a fix; name one below.</p>
           ) : (
-            <ul className="mt-1 max-h-[330px] overflow-y-auto border-y border-rule" aria-label="Fixes that findings call for">
+            <ul
+              className="mt-1 max-h-[330px] overflow-y-auto border-y border-rule"
+              aria-label="Fixes that findings call for"
+            >
               {offer.edits.map((e) => (
                 <li key={e.fix.key} className="border-b border-rule last:border-0">
                   <label className={`flex items-start gap-2 px-1 py-1.5 text-[13px] ${e.problem ? 'text-ink-2' : ''}`}>
@@ -143,7 +145,9 @@ export function Compose({ offer }: { offer: TrialOffer }) {
             />
           </label>
           <p className="mt-1 text-[12px] text-ink-2">
-            {loads < 4 ? 'Fewer than four can never tell a difference from noise.' : 'Made once without the edits and once with them.'}
+            {loads < 4
+              ? 'Fewer than four can never tell a difference from noise.'
+              : 'Made once without the edits and once with them.'}
           </p>
           <button
             className="btn btn-main mt-3"

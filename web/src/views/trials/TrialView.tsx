@@ -154,9 +154,9 @@ function Result({ trial, result }: { trial: Trial; result: SaidResult }) {
           <p key={line}>{line}</p>
         ))}
         <p>
-          {plural(trial.loads, 'load')}, {plural(all, 'request')}: {answered.exactly} answered with what was recorded for
-          their address, {answered.nearly} for an address that differs in what changes from load to load, {answered.not}{' '}
-          not at all
+          {plural(trial.loads, 'load')}, {plural(all, 'request')}: {answered.exactly} answered with what was recorded
+          for their address, {answered.nearly} for an address that differs in what changes from load to load,{' '}
+          {answered.not} not at all
           {result.unknown.length > 0 && ` (${result.unknown.map(([url]) => url).join(', ')})`}.
         </p>
         {result.not_replayed.map((line) => (

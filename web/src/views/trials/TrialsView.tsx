@@ -18,7 +18,9 @@ export default function TrialsView() {
   return (
     <div className="px-5 pb-10 pt-2">
       <h1 className="text-[25px] leading-tight">
-        {trials.data.length ? `${plural(trials.data.length, 'trial')} of this recording` : 'No trial of this recording yet'}
+        {trials.data.length
+          ? `${plural(trials.data.length, 'trial')} of this recording`
+          : 'No trial of this recording yet'}
       </h1>
       <p className="max-w-[760px] text-[13.5px] text-ink-2">
         A trial serves the recorded load again from its kept responses, with edits made to them on the way, and really
@@ -70,7 +72,9 @@ function Made({ trials }: { trials: Trial[] }) {
                 <td className="pt-1.5">{trial.load}</td>
                 <td className="pt-1.5 text-right">
                   {lcp && (
-                    <Ask how={`${metricText('lcp', lcp.compared.a)} without, ${metricText('lcp', lcp.compared.b)} with.`}>
+                    <Ask
+                      how={`${metricText('lcp', lcp.compared.a)} without, ${metricText('lcp', lcp.compared.b)} with.`}
+                    >
                       {signed('lcp', lcp.compared.difference)}
                     </Ask>
                   )}
