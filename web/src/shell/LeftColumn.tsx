@@ -57,7 +57,9 @@ export function LeftColumn() {
         const at = list.find((job) => job.state === 'running');
         return (
           <Link key={batch} to={`/jobs/${batch}`} className="mt-4 block border-l-2 border-accent pl-2 text-accent">
-            {at ? `Recording, load ${Math.max(1, at.load)} of ${at.of}` : 'Waiting to record'}
+            {at
+              ? `${at.source === 'recording' ? 'Recording' : 'Trying'}, load ${Math.max(1, at.load)} of ${at.of}`
+              : 'Waiting to record'}
             {list.length > 1 && `; ${list.length - (at ? 1 : 0)} wait`}
           </Link>
         );

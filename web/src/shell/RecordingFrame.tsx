@@ -90,6 +90,10 @@ function Circumstances({ recording }: { recording: RecordingHead }) {
     ended === 'broken_off' && `Broken off: ${firsts} of ${wanted_loads ?? '?'} loads were made and are kept.`,
     busy &&
       `The machine was busy when this was recorded (load average ${machine.load_average?.toFixed(2)} on ${plural(machine.cores, 'core')}); its figures may be too high.`,
+    recording.trial_of !== null &&
+      (recording.source === 'trial'
+        ? 'This is a trial: a recorded load served again from its kept responses, with edits.'
+        : 'This is a replay: a recorded load served again from its kept responses, without any edit.'),
     blocked.length > 0 && `Recorded without ${blocked.join(', ')}.`,
     thinned_at !== null &&
       `Its traces and bodies were dropped on ${day(thinned_at)} to make room. What stands here was computed before.`,

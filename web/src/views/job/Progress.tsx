@@ -16,7 +16,8 @@ const STAGES: [NonNullable<Job['stage']>, string][] = [
 /** The recording under way: its steps, and the screen as it is now. */
 export function Progress({ job }: { job: Job }) {
   // Most need not wait: the step is there only while it lasts.
-  const stages = STAGES.filter(([stage]) => stage !== 'waiting' || job.stage === 'waiting');
+  const rare = job.source === 'recording' ? ['waiting'] : ['waiting', 'logging_in', 'acting', 'detail'];
+  const stages = STAGES.filter(([stage]) => !rare.includes(stage) || job.stage === stage);
   const at = stages.findIndex(([stage]) => stage === job.stage);
   return (
     <>

@@ -77,13 +77,13 @@ export function ByAddress({ onChosen }: { onChosen: (edit: OfferedEdit) => void 
         if (target.trim()) add();
       }}
     >
-      <div className="flex items-center gap-2">
+      <div className="flex flex-wrap items-center gap-2">
         <label className="w-[118px] shrink-0 text-ink-2" htmlFor={`${list}-kind`}>
           Or any other
         </label>
         <select
           id={`${list}-kind`}
-          className="w-[210px] shrink-0 rounded border border-rule-strong bg-sheet px-1.5 py-1"
+          className="min-w-0 flex-1 rounded border border-rule-strong bg-sheet px-1.5 py-1"
           value={kind}
           onChange={(e) => {
             setKind(e.target.value as EditKind);
@@ -96,6 +96,8 @@ export function ByAddress({ onChosen }: { onChosen: (edit: OfferedEdit) => void 
             </option>
           ))}
         </select>
+        <span className="w-full" />
+        <span className="w-[118px] shrink-0" />
         <input
           className="field min-w-0 flex-1"
           aria-label={`Which ${about?.[2] ?? 'file'}`}

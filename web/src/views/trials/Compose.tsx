@@ -57,7 +57,7 @@ export function Compose({ offer }: { offer: TrialOffer }) {
           “{refused.fix.title}” cannot be tried. {refused.problem}
         </p>
       )}
-      <div className="grid grid-cols-[minmax(0,1fr)_300px] gap-8">
+      <div className="grid grid-cols-[minmax(0,1fr)_230px] gap-8">
         <div className="min-w-0">
           <h2 className="text-[18px]">What to try</h2>
           {offer.edits.length === 0 ? (
