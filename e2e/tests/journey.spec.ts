@@ -159,7 +159,7 @@ test('every screen passes axe, by day and by night, and works by keyboard', asyn
   const here = new URL(page.url()).pathname.replace(/\/glance$/, '');
   for (const colorScheme of ['light', 'dark'] as const) {
     await page.emulateMedia({ colorScheme });
-    for (const screen of ['/recordings', `${here}/glance`, `${here}/path`, `${here}/requests`, `${here}/frames`, `${here}/main-thread`, `${here}/weight`, `${here}/document`, `${here}/findings`, '/sites/skerryline.test/plan']) {
+    for (const screen of ['/recordings', `${here}/glance`, `${here}/path`, `${here}/requests`, `${here}/frames`, `${here}/main-thread`, `${here}/weight`, `${here}/document`, `${here}/findings`, `${here}/trials`, '/sites/skerryline.test/plan']) {
       await page.goto(screen);
       await expect(page.getByRole('main')).toBeVisible();
       await expect(page.getByRole('status', { name: 'Loading' })).toHaveCount(0);

@@ -235,7 +235,7 @@ test('words of any length widen no screen', async ({ page }) => {
   await page.goto('/recordings');
   await expect(page.getByRole('table', { name: 'Recordings' }).getByRole('link').first()).toBeVisible();
   await fits(page);
-  for (const section of ['glance', 'path', 'requests', 'frames', 'main-thread', 'weight', 'document', 'findings']) {
+  for (const section of ['glance', 'path', 'requests', 'frames', 'main-thread', 'weight', 'document', 'findings', 'trials']) {
     await page.goto(`/recordings/${id}/${section}`);
     await expect(page.getByText(/^Recorded without W/)).toBeVisible();
     await fits(page);

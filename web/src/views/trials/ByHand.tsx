@@ -11,6 +11,7 @@ import type { HandMade, RequestRow } from '../../api/types';
 import { bytes } from '../../parts/format';
 import { Modal } from '../../shell/Modal';
 import { useReading } from '../../shell/reading';
+import { looks } from './editor';
 
 function language(kind: RequestRow['kind']): Extension {
   if (kind === 'style') return css();
@@ -27,19 +28,21 @@ export default function ByHand(props: {
   const { row, before, onKeep } = props;
   const { recording, number } = useReading();
   const body = useBody(recording.id, number, row.id, true);
-  const place = useRef<HTMLDivElement>(null);
+  // A dialog puts its content on the screen a moment after it is opened.
+  const [place, setPlace] = useState<HTMLDivElement | null>(null);
   const view = useRef<EditorView | null>(null);
   const diff = useRef(new Compartment());
   const [compared, setCompared] = useState(false);
   const original = body.data?.text ?? null;
   const start = before?.text ?? original;
   useEffect(() => {
-    if (!place.current || start === null) return;
+    if (!place || start === null) return;
     const made = new EditorView({
-      parent: place.current,
+      parent: place,
       state: EditorState.create({
         doc: start,
         extensions: [
+          looks,
           basicSetup,
           language(row.kind),
           EditorView.lineWrapping,
@@ -50,7 +53,7 @@ export default function ByHand(props: {
     });
     view.current = made;
     return () => made.destroy();
-  }, [start, row.kind, row.name]);
+  }, [place, start, row.kind, row.name]);
   const compare = (on: boolean) => {
     setCompared(on);
     view.current?.dispatch({
@@ -80,7 +83,7 @@ export default function ByHand(props: {
         </p>
       )}
       {body.data && !body.data.cut && (
-        <div ref={place} className="by-hand mt-3 h-[52vh] overflow-auto border border-rule-strong" />
+        <div ref={setPlace} className="by-hand mt-3 h-[52vh] overflow-auto border border-rule-strong" />
       )}
       <div className="mt-3 flex items-center gap-3 text-[13px]">
         <label className="flex items-center gap-1.5">

@@ -43,9 +43,9 @@ export function Verdicts(props: { rows: SaidCompared[]; broken: boolean; names: 
       <thead>
         <tr className="border-b border-rule-strong">
           <th className="py-1">Metric</th>
-          <th className="text-right">{props.names[0]}</th>
-          <th className="text-right">{props.names[1]}</th>
-          <th className="text-right">
+          <th className="w-[90px] text-right">{props.names[0]}</th>
+          <th className="w-[90px] text-right">{props.names[1]}</th>
+          <th className="w-[100px] text-right">
             <Ask how="The second median less the first: below zero is better.">Difference</Ask>
           </th>
           <th className="w-[210px] pl-5">

@@ -1,0 +1,100 @@
+//! How true trials are.
+//!
+//! `replay` records pages, replays them without any edit, and prints the difference of medians: the
+//! stand-in's pages, and pages of other people's templates, served from a folder that `cargo xtask accuracy`
+//! fills. `edits` compares what a trial brings with what the stand-in's own repair brings.
+
+mod edits;
+mod measure;
+mod templates;
+
+use measure::{Figures, Sides, record_and_replay};
+use phainon_core::metrics::Metric;
+use phainon_core::preset;
+use phainon_standin::{StandIn, all_pages};
+use std::path::PathBuf;
+
+/// What is held against each other, with the bound within which a page should be.
+pub const HELD: [Metric; 5] = [Metric::Fcp, Metric::Lcp, Metric::Tbt, Metric::SpeedIndex, Metric::Cls];
+
+#[tokio::main]
+async fn main() {
+    let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
+    let loads = std::env::var("PHAINON_LOADS").ok().and_then(|n| n.parse().ok()).unwrap_or(5);
+    match arguments.first().map(String::as_str) {
+        Some("replay") => {
+            replay(loads, arguments.get(1).map(PathBuf::from), arguments.get(2).map(String::as_str)).await
+        }
+        Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
+        // `cargo bench` without a mode runs all benches; this one takes most of an hour.
+        _ => println!("accuracy: name a mode, `replay [FOLDER] [ONLY]` or `edits [ONLY]`"),
+    }
+}
+
+async fn replay(loads: usize, folder: Option<PathBuf>, only: Option<&str>) {
+    let mut all: Vec<(String, Sides)> = Vec::new();
+    println!("{loads} loads recorded, the middle one replayed {loads} times; medians, recorded → replayed");
+    let wanted = |name: &str| only.is_none_or(|only| name.contains(only));
+    let site = StandIn::start().await.expect("the stand-in starts");
+    for page in all_pages() {
+        for (id, short) in [("phone-on-the-move", "phone"), ("home-laptop", "laptop")] {
+            let name = format!("{} ({short})", page.name);
+            if !wanted(&name) {
+                continue;
+            }
+            let url = format!("http://www.skerryline.test{}", page.path);
+            let mut request = measure::request(&url, preset(id).expect("a preset"), loads);
+            request.hosts = site.hosts();
+            request.trusted_key = Some(site.key_hash().to_owned());
+            all.extend(told(name, record_and_replay(&request).await));
+        }
+    }
+    if let Some(folder) = folder {
+        for (at, page) in templates::PAGES.iter().enumerate() {
+            let (id, short) = if at % 2 == 0 { ("phone-on-the-move", "phone") } else { ("home-laptop", "laptop") };
+            let name = format!("{page} ({short})");
+            if !wanted(&name) {
+                continue;
+            }
+            let Some(served) = templates::serve(&folder, page).await else {
+                println!("{name}: its package is not in {}", folder.display());
+                continue;
+            };
+            let request = served.request(preset(id).expect("a preset"), loads);
+            all.extend(told(name, record_and_replay(&request).await));
+        }
+    }
+    summary(&all);
+}
+
+fn told(name: String, made: Result<Sides, String>) -> Option<(String, Sides)> {
+    match made {
+        Ok(sides) => {
+            let cells: Vec<String> = HELD.iter().filter_map(|m| sides.cell(*m)).collect();
+            let a = sides.answered;
+            println!("{name}\n    {}\n    answered {} / {} / {}", cells.join("  "), a.exactly, a.nearly, a.not);
+            for unknown in sides.unknown.iter().take(5) {
+                println!("    not kept: {unknown}");
+            }
+            Some((name, sides))
+        }
+        Err(why) => {
+            println!("{name}\n    could not be replayed: {why}");
+            None
+        }
+    }
+}
+
+fn summary(all: &[(String, Sides)]) {
+    println!("\n{} pages", all.len());
+    for metric in HELD {
+        let mut off: Vec<(f64, &str)> = all.iter().filter_map(|(n, s)| Some((s.off(metric)?, n.as_str()))).collect();
+        off.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let Some(middle) = off.get(off.len() / 2) else { continue };
+        let worst: Vec<String> =
+            off.iter().rev().take(3).map(|(v, n)| format!("{n} {}", measure::off_text(metric, *v))).collect();
+        println!("  {metric:?}: median {}, worst {}", measure::off_text(metric, middle.0), worst.join(", "));
+    }
+    let sum = all.iter().fold(Figures::default(), |sum, (_, s)| sum.with(s));
+    println!("  answered exactly {:.2} %", sum.exact_share() * 100.0);
+}

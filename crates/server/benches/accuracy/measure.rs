@@ -1,0 +1,160 @@
+//! Recording a page and replaying it.
+
+use phainon_core::Conditions;
+use phainon_core::compare::value_of;
+use phainon_core::metrics::{Metric, Metrics};
+use phainon_formats::BodyMap;
+use phainon_recorder::{RecordRequest, Recording, record_whole};
+use phainon_replay::{Answered, Book};
+use phainon_server::read_loads;
+use phainon_server::trial::{Base, load_again, seen_of};
+use std::collections::BTreeSet;
+use std::sync::Arc;
+use tokio::sync::mpsc;
+
+/// A recording without return visits.
+pub fn request(url: &str, conditions: Conditions, loads: usize) -> RecordRequest {
+    RecordRequest::new(url, conditions, loads)
+}
+
+/// Figures of both sides.
+pub struct Sides {
+    pub recorded: Vec<Metrics>,
+    pub replayed: Vec<Metrics>,
+    pub answered: Answered,
+    pub unknown: BTreeSet<String>,
+}
+
+/// A sum over pages.
+#[derive(Default)]
+pub struct Figures(Answered);
+
+impl Figures {
+    pub fn with(self, sides: &Sides) -> Self {
+        Self(self.0.and(sides.answered))
+    }
+
+    pub fn exact_share(&self) -> f64 {
+        self.0.exact_share()
+    }
+}
+
+pub fn median(metrics: &[Metrics], metric: Metric) -> Option<f64> {
+    let mut values: Vec<f64> = metrics.iter().filter_map(|m| value_of(m, metric)).collect();
+    values.sort_by(f64::total_cmp);
+    let middle = values.len() / 2;
+    match values.len() {
+        0 => None,
+        n if n % 2 == 1 => Some(values[middle]),
+        _ => Some(f64::midpoint(values[middle - 1], values[middle])),
+    }
+}
+
+impl Sides {
+    pub fn medians(&self, metric: Metric) -> Option<(f64, f64)> {
+        Some((median(&self.recorded, metric)?, median(&self.replayed, metric)?))
+    }
+
+    /// How far the replay is off: as a share of the recording's, CLS plainly.
+    pub fn off(&self, metric: Metric) -> Option<f64> {
+        let (a, b) = self.medians(metric)?;
+        match metric {
+            Metric::Cls => Some((b - a).abs()),
+            // A share of next to nothing says nothing: what is under 50 ms is held against that.
+            _ => Some((b - a).abs() / a.max(50.0)),
+        }
+    }
+
+    pub fn cell(&self, metric: Metric) -> Option<String> {
+        let (a, b) = self.medians(metric)?;
+        Some(match metric {
+            Metric::Cls => format!("CLS {a:.3} → {b:.3}"),
+            _ => format!("{metric:?} {a:.0} → {b:.0} ({:+.1} %)", (b - a) / a.max(50.0) * 100.0),
+        })
+    }
+}
+
+pub fn off_text(metric: Metric, off: f64) -> String {
+    if metric == Metric::Cls { format!("{off:.3}") } else { format!("{:.1} %", off * 100.0) }
+}
+
+/// Records a page whole; its loads' figures with it.
+pub async fn record(request: &RecordRequest) -> Result<(Recording, Vec<Metrics>), String> {
+    let (sender, _held) = mpsc::unbounded_channel();
+    let recording = record_whole(request, sender).await.map_err(|e| e.to_string())?;
+    let metrics = metrics(&recording)?;
+    Ok((recording, metrics))
+}
+
+fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
+    let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false);
+    let seen = seen_of(&read.map_err(|e| e.to_string())?.loads);
+    Ok(seen.into_iter().filter(|s| s.failed.is_none()).map(|s| s.metrics).collect())
+}
+
+/// What a trial of a recording starts from: its middle load.
+pub fn base(recording: &Recording) -> Result<Base, String> {
+    let read =
+        read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
+    let (_, load) = read.representative().ok_or("no load counts")?;
+    let load = load.reading.as_ref().ok_or("the load has no data")?.load.clone();
+    let bodies: &BodyMap = &recording.bodies;
+    let body = |hash: &str| bodies.get(hash).cloned();
+    Base::of(load, &body, recording.detail.as_ref(), Arc::default(), None)
+}
+
+/// Loads a book; gives its figures and how it was answered.
+pub async fn replayed(
+    base: &Base,
+    book: Book,
+    loads: usize,
+) -> Result<(Vec<Metrics>, Answered, BTreeSet<String>), String> {
+    let (sender, _held) = mpsc::unbounded_channel();
+    let made = load_again(book, &base.conditions, loads, None, sender).await?;
+    let answered = made.told.iter().fold(Answered::default(), |sum, t| sum.and(t.answered));
+    let unknown = made.told.iter().flat_map(|t| t.unknown.keys().cloned()).collect();
+    Ok((metrics(&made.recording)?, answered, unknown))
+}
+
+pub async fn record_and_replay(request: &RecordRequest) -> Result<Sides, String> {
+    let (recording, recorded) = record(request).await?;
+    let base = base(&recording)?;
+    let (sender, _held) = mpsc::unbounded_channel();
+    let made = load_again(base.book.clone(), &base.conditions, request.loads, None, sender).await?;
+    if std::env::var_os("PHAINON_DETAIL").is_some() {
+        side_by_side(&base, &made.recording)?;
+    }
+    let answered = made.told.iter().fold(Answered::default(), |sum, t| sum.and(t.answered));
+    let unknown = made.told.iter().flat_map(|t| t.unknown.keys().cloned()).collect();
+    let replayed = metrics(&made.recording)?;
+    Ok(Sides { recorded, replayed, answered, unknown })
+}
+
+/// Request by request: when it was asked for, sent, answered and over in the recorded load and in the replay's
+/// middle one, with the server's wait that was read off the recording.
+fn side_by_side(base: &Base, again: &Recording) -> Result<(), String> {
+    let other = self::base(again)?;
+    let a = &base.prepared.load;
+    let b = &other.prepared.load;
+    for (place, request) in a.requests.iter().enumerate().take(60) {
+        let Some(twin) = b.requests.iter().find(|r| r.url == request.url) else { continue };
+        let at = |ms: Option<phainon_core::Millis>| ms.map_or(f64::NAN, |v| v.0);
+        let wait = base.book.answers.iter().find(|x| x.request == Some(request.id)).map_or(0, |x| x.wait.as_millis());
+        println!(
+            "      {place:>3} {:<34} start {:>5.0} {:>5.0}  sent {:>5.0} {:>5.0}  first {:>5.0} {:>5.0}  end {:>5.0} {:>5.0}  wait {wait:>4}  bytes {:>7} {:>7} {}",
+            request.short_name().chars().take(34).collect::<String>(),
+            request.start.0,
+            twin.start.0,
+            at(request.sent),
+            at(twin.sent),
+            at(request.first_byte),
+            at(twin.first_byte),
+            at(request.end),
+            at(twin.end),
+            request.transferred.map_or(0, |v| v.0),
+            twin.transferred.map_or(0, |v| v.0),
+            request.protocol.as_deref().unwrap_or("?"),
+        );
+    }
+    Ok(())
+}
