@@ -35,6 +35,19 @@ try {
       body: JSON.stringify(fix),
     });
   }
+  // A trial, so that there is one to be shown; it takes a minute.
+  const resize = load.findings.find((f) => f.fix.edit.kind === 'resize').fix.edit;
+  let trial = await (
+    await fetch(`${address}/api/recordings/${phone}/loads/1/trials`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ edits: [resize], loads: 4 }),
+    })
+  ).json();
+  while (trial.state === 'running') {
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+    trial = await (await fetch(`${address}/api/trials/${trial.id}`)).json();
+  }
   const views = {
     recordings: '/recordings',
     glance: `/recordings/${phone}/glance`,
@@ -47,6 +60,7 @@ try {
     document: `/recordings/${phone}/document`,
     findings: `/recordings/${phone}/findings?sel=${encodeURIComponent(`finding:${load.findings[0].key}`)}`,
     plan: '/sites/skerryline.test/plan',
+    trial: `/recordings/${phone}/trials/${trial.id}`,
     storage: '/storage',
   };
   for (const [theme, colorScheme] of [['day', 'light'], ['night', 'dark']]) {

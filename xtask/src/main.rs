@@ -13,6 +13,7 @@ cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
 cargo xtask siege         attacks and faults on the running program, all of them, with figures (a quarter of an hour)
+cargo xtask accuracy replay|edits [ONLY]  how near replays come to recordings, and trials to real repairs (half an hour each)
 cargo xtask bench         core, trace and store benches, the screens in a browser, the link and what recording costs a load";
 
 /// What a chore ends with.
@@ -29,6 +30,7 @@ fn main() -> ExitCode {
         "demo-data" => demo_data(&rest),
         "screenshots" => screenshots(),
         "siege" => siege(),
+        "accuracy" => accuracy(&rest),
         "bench" => bench(),
         _ => {
             println!("{HELP}");
@@ -228,6 +230,52 @@ fn screenshots() -> Done {
 fn siege() -> Done {
     let arguments = ["test", "-p", "phainon-server", "--test", "siege", "--", "--nocapture", "--test-threads", "1"];
     run_with(".", &cargo(), &arguments, &[("PHAINON_SIEGE", "long")])
+}
+
+/// Templates that other people made, for replays to be held against recordings.
+const TEMPLATES: [&str; 14] = [
+    "material-kit",
+    "material-dashboard",
+    "paper-kit-2",
+    "gentelella",
+    "soft-ui-design-system",
+    "soft-ui-dashboard",
+    "now-ui-dashboard",
+    "black-dashboard",
+    "reveal.js",
+    "impress.js",
+    "startbootstrap-agency",
+    "startbootstrap-creative",
+    "startbootstrap-freelancer",
+    "startbootstrap-clean-blog",
+];
+
+fn accuracy(rest: &[String]) -> Done {
+    let mode = rest.first().map_or("replay", String::as_str);
+    let folder = root().join("target").join("accuracy");
+    let mut arguments =
+        vec!["bench", "--profile", "dev", "--package", "phainon-server", "--bench", "accuracy", "--", mode];
+    let place = folder.display().to_string();
+    if mode == "replay" {
+        std::fs::create_dir_all(&folder).map_err(|e| format!("{place} could not be made: {e}"))?;
+        let install = [
+            "install",
+            "--no-audit",
+            "--no-fund",
+            "--ignore-scripts",
+            "--no-save",
+            "--omit=dev",
+            "--omit=peer",
+            "--prefix",
+        ];
+        // All at once: without a list of packages, each installation would take the one before away.
+        let mut install: Vec<&str> = install.into_iter().chain([place.as_str()]).collect();
+        install.extend(TEMPLATES);
+        run(".", "npm", &install)?;
+        arguments.push(&place);
+    }
+    arguments.extend(rest.iter().skip(1).map(String::as_str));
+    run(".", &cargo(), &arguments)
 }
 
 fn bench() -> Done {

@@ -1,8 +1,9 @@
-//! How much memory reading an import may take.
+//! How much memory and time reading an import may take.
 
 use crate::FormatError;
 use phainon_core::Bytes;
 use std::cell::Cell;
+use std::time::{Duration, Instant};
 
 /// A budget that everything read from the files of one import is charged to: what is held, and what lies
 /// in memory only while it is read. Figures are what the parts take in memory, to within a factor that the
@@ -16,6 +17,8 @@ pub struct MemoryBudget {
     /// While what is read is passed over, nothing of it is held.
     passing: Cell<bool>,
     spent: Cell<bool>,
+    /// When reading has to be over, and what was given for it.
+    until: Option<(Instant, Duration)>,
 }
 
 impl Default for MemoryBudget {
@@ -31,7 +34,26 @@ impl MemoryBudget {
     /// A budget of so many bytes.
     #[must_use]
     pub fn new(limit: u64) -> Self {
-        Self { limit, used: Cell::new(0), pending: Cell::new(0), passing: Cell::new(false), spent: Cell::new(false) }
+        Self {
+            limit,
+            used: Cell::new(0),
+            pending: Cell::new(0),
+            passing: Cell::new(false),
+            spent: Cell::new(false),
+            until: None,
+        }
+    }
+
+    /// The same, to be spent within so long from now.
+    #[must_use]
+    pub fn within(mut self, time: Duration) -> Self {
+        self.until = Instant::now().checked_add(time).map(|until| (until, time));
+        self
+    }
+
+    /// How long it may take, where that time is over.
+    fn late(&self) -> Option<Duration> {
+        self.until.filter(|(until, _)| Instant::now() >= *until).map(|(_, time)| time)
     }
 
     /// What was charged and not given back.
@@ -52,14 +74,18 @@ impl MemoryBudget {
 
     /// The refusal that follows from it.
     pub(crate) fn refusal(&self, name: &str) -> FormatError {
-        FormatError::OverBudget { name: name.to_owned(), limit: Bytes(self.limit).text() }
+        let name = name.to_owned();
+        match self.late() {
+            Some(time) => FormatError::TooSlow { name, seconds: time.as_secs() },
+            None => FormatError::OverBudget { name, limit: Bytes(self.limit).text() },
+        }
     }
 
     /// Takes `bytes`; `false` where so much is not left.
     pub(crate) fn take(&self, bytes: u64) -> bool {
         self.pending.set(0);
         let used = self.used.get().saturating_add(bytes);
-        if used > self.limit {
+        if used > self.limit || self.late().is_some() {
             self.spent.set(true);
             return false;
         }
@@ -86,6 +112,10 @@ impl MemoryBudget {
     /// Notes what was read from the file; `false` where a value of such length could not be held. It would
     /// lie in memory twice, and once more while its buffer grows.
     pub(crate) fn read(&self, bytes: u64) -> bool {
+        if self.late().is_some() {
+            self.spent.set(true);
+            return false;
+        }
         if self.passing.get() {
             return true;
         }
@@ -120,6 +150,20 @@ mod tests {
             budget.charge(1, "x.har").expect_err("nothing is left").to_string(),
             "x.har would take more than 1.0 kB of memory to read; it was not read further. A larger budget can be set."
         );
+    }
+
+    #[test]
+    fn what_takes_too_long_is_refused_whatever_it_holds() {
+        let budget = MemoryBudget::new(1_000).within(Duration::ZERO);
+        assert!(!budget.take(1) && budget.is_spent());
+        let passed = MemoryBudget::new(1_000).within(Duration::ZERO);
+        passed.pass_over(true);
+        assert!(!passed.read(1), "passing over takes time too");
+        assert_eq!(
+            budget.refusal("x.har").to_string(),
+            "x.har takes longer than 0 s to read; it was not read further."
+        );
+        assert!(MemoryBudget::new(1_000).within(Duration::from_secs(900)).take(1_000));
     }
 
     #[test]

@@ -64,6 +64,7 @@ async fn site() -> SocketAddr {
             let title = if again { "again" } else { "first" };
             ([(header::SET_COOKIE, "seen=1; Max-Age=600")], Html(format!("<!doctype html><title>{title}</title><h1>Counted</h1>")))
         }))
+        .route("/names", page("<!doctype html><title>names</title><link rel=dns-prefetch href='//prefetched.no-such-name.test'><link rel=preconnect href='https://connected.no-such-name.test'><h1>Names</h1><img src='http://shown.no-such-name.test/a.png'><script>fetch('https://fetched.no-such-name.test/').catch(() => {}); try { new WebTransport('https://carried.no-such-name.test:4433/').ready.catch(() => {}); } catch (e) {}</script>"))
         .route("/calls", page("<!doctype html><title>calling</title><h1>Calls</h1><script>const p = new RTCPeerConnection({ iceServers: [{ urls: 'stun:127.0.0.1:' + location.hash.slice(1) }] }); p.createDataChannel('x'); p.onicegatheringstatechange = () => { if (p.iceGatheringState === 'complete') document.title = 'gathered'; }; p.createOffer().then((o) => p.setLocalDescription(o));</script>"))
         .route("/windows", page("<!doctype html><h1>Opens windows</h1><script>for (let i = 0; i < 60; i++) open('/small?' + i);</script>"))
         .route("/forged", page("<!doctype html><h1>A large text that is really painted here</h1><script>for (const name of ['cloneNode', 'getBoundingClientRect', 'getAttribute']) Element.prototype[name] = () => ({ outerHTML: '<b>forged</b>', x: 0, y: 0, width: 9, height: 9 }); for (const name of ['localName', 'tagName', 'id', 'className', 'outerHTML']) Object.defineProperty(Element.prototype, name, { get: () => 'forged' }); Object.defineProperty(Node.prototype, 'parentElement', { get: () => null }); document.querySelectorAll = () => []; document.querySelector = () => null; window.getComputedStyle = () => ({ backgroundImage: 'url(http://forged.test/)' });</script>"))
@@ -317,6 +318,57 @@ async fn nothing_of_a_page_leaves_beside_the_link() {
     let mut datagram = [0u8; 64];
     let heard = stun.try_recv_from(&mut datagram);
     assert!(heard.is_err(), "a datagram came past the link: {heard:?}");
+}
+
+/// UDP sockets of the browsers that recordings started, by their remote end.
+fn datagram_sockets() -> Vec<String> {
+    let mut found = Vec::new();
+    for process in std::fs::read_dir("/proc").unwrap().flatten() {
+        let path = process.path();
+        let ours =
+            std::fs::read(path.join("cmdline")).is_ok_and(|c| String::from_utf8_lossy(&c).contains("phainon-profile-"));
+        let Some(open) = ours.then(|| std::fs::read_dir(path.join("fd")).ok()).flatten() else { continue };
+        let sockets: Vec<String> = open
+            .flatten()
+            .filter_map(|fd| {
+                std::fs::read_link(fd.path())
+                    .ok()?
+                    .to_str()?
+                    .strip_prefix("socket:[")?
+                    .strip_suffix(']')
+                    .map(str::to_owned)
+            })
+            .collect();
+        for table in ["net/udp", "net/udp6"] {
+            let text = std::fs::read_to_string(path.join(table)).unwrap_or_default();
+            for line in text.lines().skip(1) {
+                let columns: Vec<&str> = line.split_whitespace().collect();
+                if columns.get(9).is_some_and(|inode| sockets.iter().any(|s| s == inode)) {
+                    found.push(columns[2].to_owned());
+                }
+            }
+        }
+    }
+    found
+}
+
+#[tokio::test]
+async fn the_browser_asks_no_name_server_and_speaks_no_datagrams() {
+    let _turn = TURN.lock().await;
+    let watching: tokio::task::JoinHandle<()> = tokio::spawn(async {
+        let mut seen = std::collections::BTreeSet::new();
+        loop {
+            seen.extend(datagram_sockets());
+            assert!(seen.is_empty(), "a socket for datagrams: {seen:?}");
+            tokio::time::sleep(Duration::from_millis(15)).await;
+        }
+    });
+    let (_, load) = load("/names").await;
+    // The names were asked for, of the link; it knows that they are nobody's.
+    let failed: Vec<_> = load.requests.iter().filter(|r| r.failed.is_some()).map(|r| r.url.to_string()).collect();
+    assert!(failed.iter().any(|url| url.contains("no-such-name")), "{failed:?}");
+    assert!(!watching.is_finished(), "{:?}", watching.await);
+    watching.abort();
 }
 
 #[tokio::test]

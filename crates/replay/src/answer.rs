@@ -61,6 +61,8 @@ pub struct Answer {
     pub told_length: bool,
     /// The server's own time, the way not counted.
     pub wait: Duration,
+    /// Whether headers and the beginning of the body go out as one.
+    pub together: bool,
     /// Where the body came in a rhythm of the server's.
     pub pauses: Vec<Pause>,
     pub http: Http,

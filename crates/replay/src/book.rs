@@ -3,7 +3,7 @@
 use crate::answer::{Answer, Http};
 use crate::pack::Encoding;
 use crate::waits::Line;
-use phainon_core::{Bodies, Load, Request, ResourceKind};
+use phainon_core::{Bodies, Load, Note, Request, ResourceKind};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -41,7 +41,7 @@ pub enum Shortfall {
         /// How many.
         count: usize,
     },
-    /// Texts whose bytes could not be told from what the browser made of them.
+    /// Web sockets do not open.
     SocketsClosed {
         /// How many web sockets.
         count: usize,
@@ -56,6 +56,8 @@ pub enum Shortfall {
         /// How many.
         count: usize,
     },
+    /// The page had moved on by itself before this load, over connections that a replay opens anew.
+    MovedOn,
     /// Requests that had no answer when the load was over.
     Unanswered {
         /// How many.
@@ -80,6 +82,7 @@ impl Shortfall {
             Self::ServiceWorker { count } => {
                 format!("A service worker gave {count} of the answers; it runs again, over what was kept.")
             }
+            Self::MovedOn => "The page had moved on by itself before this load began, and its connections were open by then; a replay opens them anew and is that much later.".to_owned(),
             Self::Unanswered { count } => {
                 format!("{count} requests had no answer when the load was over; they get none in a replay either.")
             }
@@ -164,6 +167,7 @@ impl Book {
             (streams, Shortfall::StreamsSilent { count: streams }),
             (workers, Shortfall::ServiceWorker { count: workers }),
             (unanswered, Shortfall::Unanswered { count: unanswered }),
+            (usize::from(load.notes.iter().any(|n| matches!(n, Note::MovedOn { .. }))), Shortfall::MovedOn),
         ];
         Ok(Self {
             page: load.document().map_or_else(|| load.url.clone(), |d| load.first_hop(d).url.clone()),
@@ -272,6 +276,7 @@ fn answer(load: &Load, request: &Request, status: u16, body: Option<Vec<u8>>, em
         wire: wire.filter(|_| encoding.is_some()),
         told_length: told_length || !matches!(Http::named(request.protocol.as_deref()), Http::First),
         wait: line.wait(load, request),
+        together: Line::came_together(request),
         pauses: line.pauses(load, request),
         http: Http::named(request.protocol.as_deref()),
         exact,

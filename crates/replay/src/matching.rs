@@ -141,6 +141,7 @@ pub(crate) mod tests {
             wire: None,
             told_length: true,
             wait: Duration::ZERO,
+            together: true,
             pauses: Vec::new(),
             http: Http::First,
             exact: true,

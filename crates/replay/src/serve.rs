@@ -15,6 +15,7 @@ use phainon_local::{LocalHosts, Offer, OverTls};
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 
 /// Addresses that nothing answered to are listed up to this many.
 const MOST_LISTED: usize = 200;
@@ -210,7 +211,7 @@ impl Shared {
         if head {
             return made;
         }
-        *made.body_mut() = body(packed.clone(), &answer.pauses);
+        *made.body_mut() = body(packed.clone(), answer);
         made
     }
 
@@ -237,24 +238,23 @@ impl Shared {
     }
 }
 
+/// How long headers go ahead of a body that did not come with them: enough for them to be written alone.
+const AHEAD: Duration = Duration::from_millis(1);
+
 /// A body that comes in one piece, or in the pieces and at the times in which the server sent it.
-fn body(packed: Arc<[u8]>, pauses: &[Pause]) -> Body {
-    let mut cuts: Vec<(usize, std::time::Duration)> = Vec::new();
-    for pause in pauses {
-        let at = usize::try_from(pause.after).unwrap_or(usize::MAX).min(packed.len());
-        cuts.push((at, pause.pause));
-    }
-    if cuts.is_empty() {
+fn body(packed: Arc<[u8]>, answer: &Answer) -> Body {
+    if answer.pauses.is_empty() && answer.together {
         return Body::from(packed.to_vec());
     }
-    let mut pieces: Vec<(std::time::Duration, Vec<u8>)> = Vec::new();
-    let (mut from, mut wait) = (0, std::time::Duration::ZERO);
-    for (at, pause) in cuts {
+    let mut pieces: Vec<(Duration, Vec<u8>)> = Vec::new();
+    let (mut from, mut wait) = (0, if answer.together { Duration::ZERO } else { AHEAD });
+    for Pause { after, pause } in &answer.pauses {
+        let at = usize::try_from(*after).unwrap_or(usize::MAX).min(packed.len());
         if at > from {
             pieces.push((wait, packed[from..at].to_vec()));
-            (from, wait) = (at, pause);
+            (from, wait) = (at, *pause);
         } else {
-            wait += pause;
+            wait += *pause;
         }
     }
     pieces.push((wait, packed[from..].to_vec()));

@@ -3,12 +3,14 @@
 
 use crate::answer::Pause;
 use phainon_core::{Conditions, Load, Millis, Request};
-use phainon_link::CHUNK;
+use phainon_link::{CHUNK, Direction, FIRST_WINDOW, transfer};
 use std::time::Duration;
 
 /// A gap in a body counts as the server's from this much over a round trip: growing windows make gaps of
 /// up to one.
 const GAP: f64 = 40.0;
+/// Parts of a body that come so soon after its headers came together with them.
+const TOGETHER: f64 = 3.0;
 
 /// The line under a load, as it was used.
 pub struct Line {
@@ -92,7 +94,41 @@ impl Line {
             return Duration::ZERO;
         }
         let taken = self.taken(request, answered.0 - beyond, answered.0);
-        duration(beyond - taken)
+        duration(beyond - taken - self.behind(load, request, answered))
+    }
+
+    /// Bytes of the body that came with the headers: a server that writes both into one record of TLS has
+    /// the headers wait until the record is whole.
+    fn with_headers(request: &Request, answered: Millis) -> usize {
+        let soon = request.parts.iter().take_while(|p| p.at.0 <= answered.0 + TOGETHER);
+        usize::try_from(soon.map(|p| p.bytes.0).sum::<u64>()).unwrap_or(0)
+    }
+
+    /// Whether headers and the beginning of the body came as one.
+    #[must_use]
+    pub fn came_together(request: &Request) -> bool {
+        let whole: u64 = request.parts.iter().map(|p| p.bytes.0).sum();
+        let Some(answered) = request.final_headers.or(request.first_byte) else { return true };
+        let with = Self::with_headers(request, answered) as u64;
+        whole == 0 || with >= whole.min(FIRST_WINDOW as u64)
+    }
+
+    /// How long the headers were on their way for what came with them.
+    #[allow(clippy::cast_precision_loss)]
+    fn behind(&self, load: &Load, request: &Request, answered: Millis) -> f64 {
+        let with = Self::with_headers(request, answered);
+        if with <= CHUNK || self.rate <= 0.0 {
+            return 0.0;
+        }
+        let earlier = load.requests.iter().filter(|r| r.connection.is_some() && r.connection == request.connection);
+        let used =
+            earlier.filter(|r| r.id < request.id && r.sent.is_some_and(|s| request.sent.is_some_and(|own| s < own)));
+        // Over a connection that was used before, the window has grown.
+        if used.count() > 0 {
+            return (with - CHUNK) as f64 / self.rate;
+        }
+        let line = Direction { rate: self.rate * 1000.0, round_trip: duration(self.round_trip(load, request)) };
+        (transfer(line, with).saturating_sub(transfer(line, CHUNK))).as_secs_f64() * 1000.0
     }
 
     /// Pauses of the server in a body: gaps between its parts that neither the line's turns nor a growing
@@ -171,6 +207,19 @@ mod tests {
         let other =
             load(vec![request(0, 10.0, 430.0, 1, &[]), request(1, 0.0, 100.0, 2, &[(300.0, 50_000), (420.0, 50_000)])]);
         assert_eq!(Line::of(&other).wait(&other, &other.requests[0]).as_millis(), 294);
+    }
+
+    #[test]
+    fn headers_that_waited_for_the_record_they_came_in_are_not_the_servers() {
+        // 16 kB at once are more than a new connection may send in one round: its second takes 120 ms more.
+        let fresh = load(vec![request(0, 10.0, 430.0, 1, &[(430.0, 16_384), (450.0, 10_000)])]);
+        let wait = Line::of(&fresh).wait(&fresh, &fresh.requests[0]).as_millis();
+        assert!((165..=185).contains(&wait), "{wait}");
+        assert!(Line::came_together(&fresh.requests[0]));
+        // Headers that came by themselves did not wait for the body.
+        let apart = load(vec![request(0, 10.0, 430.0, 1, &[(438.0, 16_384), (450.0, 10_000)])]);
+        assert_eq!(Line::of(&apart).wait(&apart, &apart.requests[0]).as_millis(), 300);
+        assert!(!Line::came_together(&apart.requests[0]));
     }
 
     #[test]

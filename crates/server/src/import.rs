@@ -121,7 +121,8 @@ pub async fn read_and_keep<R: Read + Seek + Send + 'static>(
     apart(move || {
         // Held until the work ends, whoever waits for it.
         let _held = (quiet, alone);
-        let mut opened = open_together(files, &MemoryBudget::new(state.import_memory))?;
+        let budget = MemoryBudget::new(state.import_memory).within(state.import_time);
+        let mut opened = open_together(files, &budget)?;
         let pages = choose(&mut opened, chosen.as_ref())?;
         if !pages.is_empty() {
             return Ok(Imported { ids: Vec::new(), pages });

@@ -10,11 +10,15 @@ use phainon_store::Store;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 use tokio::sync::{OwnedRwLockReadGuard, RwLock, RwLockWriteGuard, watch};
 use ts_rs::TS;
 
 /// How many loads are held in memory.
 const HELD_LOADS: usize = 4;
+
+/// How long reading the files of one import may take: a trace of 1 GB takes a tenth of it.
+const IMPORT_TIME: Duration = Duration::from_secs(600);
 
 /// How far reading everything anew has come.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, TS)]
@@ -49,6 +53,8 @@ pub struct State {
     pub importing: Arc<tokio::sync::Mutex<()>>,
     /// How many bytes of memory one import may take.
     pub import_memory: u64,
+    /// How long reading one may take.
+    pub import_time: Duration,
     /// The simulated site, where it runs.
     pub stand_in: Option<StandIn>,
     /// The browser named on the command line.
@@ -76,6 +82,7 @@ impl State {
             renewing: tokio::sync::Mutex::default(),
             importing: Arc::default(),
             import_memory: MemoryBudget::USUAL,
+            import_time: IMPORT_TIME,
             stand_in: None,
             browser: None,
             public_only: false,

@@ -231,3 +231,55 @@ fn one_program_at_a_time_works_on_a_data_directory() {
     let why = String::from_utf8_lossy(&output.stderr);
     assert!(why.starts_with("phainon: Another Phainon is at work on "), "{why}");
 }
+
+#[test]
+fn a_trial_says_before_the_work_what_cannot_be_tried() {
+    let demo = demo();
+    for (arguments, why) in [
+        (vec!["--edit", "paint:x"], "there is no edit “paint”; there are remove, remove_owner, defer_script"),
+        (vec!["--edit", "remove:nothing.js"], "this load asked for nothing that ends in “nothing.js”"),
+        (vec!["--edit", "split_task:slider.js"], "change it by hand and try that"),
+        (vec!["--edit", "none", "--load", "99"], "there is no load 99; the file holds 6."),
+        (vec!["--edit", "none", "--out", "/no/such/place/x.zip"], "cannot be written"),
+        (vec!["--edit", "none", "--loads", "0"], "0 is not in 1..=20"),
+        (vec![], "--edit"),
+    ] {
+        let output = phainon(&[&["trial", &demo], &arguments[..]].concat());
+        assert_eq!(output.status.code(), Some(2), "{arguments:?}");
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(said.contains(why), "{arguments:?}: {said}");
+    }
+    let har = r#"{"log":{"version":"1.2","entries":[{"startedDateTime":"2026-11-24T09:00:00Z","time":85,"request":{"method":"GET","url":"http://bare.test/"},"response":{"status":200,"content":{"size":10,"mimeType":"text/html"}},"timings":{"wait":80,"receive":5}}]}}"#;
+    let (_folder, file) = written("bare.har", har);
+    let output = phainon(&["trial", file.to_str().unwrap(), "--edit", "none"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(
+        String::from_utf8_lossy(&output.stderr).contains("The body of the document, http://bare.test/, was not kept")
+    );
+    // A HAR with bodies lacks conditions alone.
+    let (_folder, file) = written("whole.har", &har.replace("\"size\":10", "\"size\":10,\"text\":\"<p>Ferries\""));
+    let output = phainon(&["trial", file.to_str().unwrap(), "--edit", "none"]);
+    assert!(String::from_utf8_lossy(&output.stderr).contains("choose those of the trial"));
+}
+
+#[test]
+fn a_trial_prints_the_promised_names() {
+    let out = printed(&["trial", &demo(), "--edit", "none", "--loads", "1", "--json"]);
+    has(&out, &["metrics", "differs", "answered", "broken"]);
+    has(&out["answered"], &["exactly", "nearly", "not"]);
+    let lcp = &out["metrics"]["lcp_ms"];
+    has(lcp, &["a", "b", "difference", "low", "high", "verdict", "loads_needed"]);
+    assert_eq!(
+        (&lcp["verdict"], &out["against"]),
+        (&"cannot_tell".into(), &"recording".into()),
+        "one load tells nothing"
+    );
+    assert_eq!(out["answered"]["not"], 0, "{}", out["unknown"]);
+    assert!(out["answered"]["exactly"].as_u64().unwrap() >= 25, "{}", out["answered"]);
+    // Both come from the same responses; how busy this machine is now is another matter.
+    let (a, b) = (lcp["a"].as_f64().unwrap(), lcp["b"].as_f64().unwrap());
+    assert!(b > a * 0.8, "{a} and {b}");
+    let weight = &out["metrics"]["transferred_bytes"];
+    let (a, b) = (weight["a"].as_f64().unwrap(), weight["b"].as_f64().unwrap());
+    assert!((a - b).abs() < a * 0.01, "{a} and {b}");
+}

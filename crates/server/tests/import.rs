@@ -101,3 +101,14 @@ async fn an_import_has_a_memory_budget() {
     assert_eq!((status, kept(&state)), (422, 0));
     assert!(told["detail"].as_str().unwrap().contains("big.har would take more than 10 kB of memory"), "{told}");
 }
+
+#[tokio::test]
+async fn an_import_has_a_time_limit() {
+    let mut limited = State::new(Store::temporary().unwrap());
+    limited.import_time = std::time::Duration::ZERO;
+    let limited = Arc::new(limited);
+    let (status, problem) = send(&limited, &[("late.har", har(3))], None).await;
+    assert_eq!(status, 422, "{problem}");
+    assert_eq!(problem["detail"], "late.har takes longer than 0 s to read; it was not read further.");
+    assert_eq!(kept(&limited), 0);
+}

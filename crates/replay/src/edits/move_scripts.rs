@@ -167,7 +167,7 @@ fn escaped(code: &str) -> String {
     out
 }
 
-/// Names that a script gives to all: assigned to the global object, or declared at its beginning of a line.
+/// Names that a script gives to all: assigned to the global object, or declared at the beginning of a line.
 fn names_defined(book: &Book, file: &ResourceKey) -> Result<BTreeSet<String>, super::CannotTry> {
     let mut names = BTreeSet::new();
     for place in places(book, file)? {
@@ -183,26 +183,8 @@ fn names_defined(book: &Book, file: &ResourceKey) -> Result<BTreeSet<String>, su
                 }
             }
         }
-        // A library wrapped for several module systems hands its name to whatever is its global object.
         for (at, _) in text.match_indices('=') {
-            let before = text[..at].trim_end();
-            let after = text[at + 1..].trim_start();
-            let name_at = before
-                .rfind(|c: char| !is_letter(c))
-                .map_or(0, |i| i + before[i..].chars().next().map_or(1, char::len_utf8));
-            let name = &before[name_at..];
-            let member = before[..name_at].ends_with('.');
-            let object = before[..name_at.saturating_sub(1)].chars().next_back();
-            let factory =
-                after.split(|c: char| !is_letter(c) && c != '(').next().is_some_and(|call| call.contains('('));
-            if member
-                && object.is_some_and(is_letter)
-                && factory
-                && name.len() > 1
-                && name.chars().next().is_some_and(char::is_uppercase)
-            {
-                names.insert(name.to_owned());
-            }
+            names.extend(handed_out(&text, at));
         }
         for line in text.lines() {
             for word in ["var ", "let ", "const ", "function ", "class "] {
@@ -214,13 +196,40 @@ fn names_defined(book: &Book, file: &ResourceKey) -> Result<BTreeSet<String>, su
                 }
             }
         }
-        if names.contains("jQuery") || text.contains(".jQuery=") || text.contains(".jQuery =") {
-            names.extend(["jQuery".to_owned(), "$".to_owned()]);
-        }
     }
     // Of one letter there are too many.
     names.retain(|n| n == "$" || n.chars().count() > 1);
     Ok(names)
+}
+
+/// Names that a library hands to whatever its global object is called, at an assignment: `e.Name = factory(…)`,
+/// as libraries wrapped for several module systems do, or two names of one thing, `e.name = e.$ = thing`.
+fn handed_out(text: &str, at: usize) -> Vec<String> {
+    let before = text[..at].trim_end();
+    let after = text[at + 1..].trim_start();
+    let Some((object, name)) = member_before(before) else { return Vec::new() };
+    let again = after.strip_prefix(object).and_then(|rest| rest.strip_prefix('.'));
+    if let Some(second) = again.map(identifier).filter(|n| !n.is_empty()) {
+        let rest = after[object.len() + 1 + second.len()..].trim_start();
+        if rest.starts_with('=') && !rest.starts_with("==") {
+            return vec![name.to_owned(), second.to_owned()];
+        }
+    }
+    let factory = after.split(|c: char| !is_letter(c) && c != '(').next().is_some_and(|call| call.contains('('));
+    let named = name.len() > 1 && name.chars().next().is_some_and(char::is_uppercase);
+    if factory && named { vec![name.to_owned()] } else { Vec::new() }
+}
+
+/// The object and the member that a text ends with, as in `e.name`.
+fn member_before(text: &str) -> Option<(&str, &str)> {
+    let start = |text: &str| {
+        text.rfind(|c: char| !is_letter(c)).map_or(0, |i| i + text[i..].chars().next().map_or(1, char::len_utf8))
+    };
+    let name = &text[start(text)..];
+    let object = text[..text.len() - name.len()].strip_suffix('.')?;
+    // `(t = t || self).Name`: what stands in the parenthesis is the global object.
+    let object = if object.ends_with(')') { ")" } else { &object[start(object)..] };
+    (!name.is_empty() && !object.is_empty()).then_some((object, name))
 }
 
 fn is_letter(c: char) -> bool {
@@ -243,4 +252,34 @@ fn uses_any(text: &str, names: &BTreeSet<String>) -> bool {
                 && (name != "$" || matches!(after, Some('(' | '.')))
         })
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_found_however_a_library_hands_them_out() {
+        for (text, names) in [
+            ("e.Chart=t()", vec!["Chart"]),
+            ("(t=t||self).Pier = n(t.Popper)", vec!["Pier"]),
+            ("x&&(ie.harbour=ie.$=ce)", vec!["harbour", "$"]),
+            ("a.b==a.c", vec![]),
+            ("a.count = 3", vec![]),
+        ] {
+            let found: BTreeSet<String> = text.match_indices('=').flat_map(|(at, _)| handed_out(text, at)).collect();
+            assert_eq!(found, names.into_iter().map(str::to_owned).collect(), "{text}");
+        }
+    }
+
+    #[test]
+    fn a_name_is_used_as_a_word_of_its_own() {
+        let names = BTreeSet::from(["Pier".to_owned(), "$".to_owned()]);
+        for used in ["Pier.start()", "new Pier", "$('a')", "$.ajax"] {
+            assert!(uses_any(used, &names), "{used}");
+        }
+        for unused in ["Piers.start()", "myPier()", "a$b", "'costs $'", "`${x}`"] {
+            assert!(!uses_any(unused, &names), "{unused}");
+        }
+    }
 }

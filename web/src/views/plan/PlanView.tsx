@@ -121,6 +121,7 @@ export default function PlanView() {
               </button>
             )}
           </div>
+          <TryAll fixes={active} />
           <table className="mt-4 w-full text-[13px]">
             <thead>
               <tr className="border-b border-rule-strong">
@@ -167,6 +168,19 @@ export default function PlanView() {
                     </span>
                     <span className="block text-[12.5px] text-ink-2 [overflow-wrap:anywhere]">
                       {fix.owner.name} · <Found fix={fix} />
+                      {fix.recording !== null && (
+                        <>
+                          {' '}
+                          ·{' '}
+                          <Link
+                            className="text-accent"
+                            aria-label={`Try: ${fix.fix.title}`}
+                            to={trialOf(fix.recording, fix.load, [fix])}
+                          >
+                            try it
+                          </Link>
+                        </>
+                      )}
                     </span>
                   </td>
                   <td className="pt-2">{EFFORT[fix.fix.effort]}</td>
@@ -254,6 +268,31 @@ export default function PlanView() {
         onSay={(fix, reason) => setState(fix, 'set_aside', reason)}
       />
     </main>
+  );
+}
+
+/** Where the fixes are chosen to be tried together on a load. */
+function trialOf(recording: number, load: number | null, fixes: PlannedFix[]): string {
+  const search = new URLSearchParams(load ? { load: String(load) } : {});
+  for (const fix of fixes) search.append('try', fix.fix.key);
+  return `/recordings/${recording}/trials?${search}`;
+}
+
+/** Leads to a trial of every open fix, on the load that most of them were found in. */
+function TryAll({ fixes }: { fixes: PlannedFix[] }) {
+  const open = fixes.filter((f) => f.state === 'open' && f.recording !== null);
+  const by = new Map<string, PlannedFix[]>();
+  for (const fix of open)
+    by.set(`${fix.recording} ${fix.load}`, [...(by.get(`${fix.recording} ${fix.load}`) ?? []), fix]);
+  const most = [...by.values()].sort((a, b) => b.length - a.length)[0];
+  const [first] = most ?? [];
+  if (!most || most.length < 2 || !first || first.recording === null) return null;
+  return (
+    <p className="mt-2 text-[13.5px]">
+      <Link className="btn" to={trialOf(first.recording, first.load, most)}>
+        Try {most.length} open fixes together
+      </Link>
+    </p>
   );
 }
 
