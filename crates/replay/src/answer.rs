@@ -130,7 +130,7 @@ impl Answer {
             let label = text.get(at..)?.trim_start_matches(['"', '\'']);
             let end =
                 label.find(|c: char| !(c.is_ascii_alphanumeric() || matches!(c, '-' | '_'))).unwrap_or(label.len());
-            encoding_rs::Encoding::for_label(label[..end].as_bytes())
+            encoding_rs::Encoding::for_label(&label.as_bytes()[..end])
         };
         if let Some((encoding, _)) = encoding_rs::Encoding::for_bom(&self.body) {
             return encoding;

@@ -46,6 +46,8 @@ impl Answered {
     }
 }
 
+/// A way of looking at an address.
+type View = fn(&str) -> String;
 /// One way of looking at an address, and the answers that look alike in it.
 type Index = HashMap<(String, String), Vec<usize>>;
 
@@ -53,13 +55,13 @@ type Index = HashMap<(String, String), Vec<usize>>;
 #[derive(Debug)]
 pub struct Finder {
     /// From the strictest view to the loosest.
-    views: Vec<(fn(&str) -> String, Index)>,
+    views: Vec<(View, Index)>,
     /// How often each answer was given.
     given: Vec<u32>,
 }
 
 /// The views in their order; the first is that of the very address.
-const VIEWS: [fn(&str) -> String; 4] = [bare, key, parameters, path];
+const VIEWS: [View; 4] = [bare, key, parameters, path];
 
 impl Finder {
     /// Over some answers.

@@ -90,7 +90,9 @@ impl Used {
         let mut units = 0;
         let mut next = wanted.iter().copied().peekable();
         for (at, letter) in text.char_indices() {
-            while next.next_if(|w| *w <= units).is_some_and(|w| bytes.insert(w, at).is_some() || true) {}
+            while let Some(wanted) = next.next_if(|w| *w <= units) {
+                bytes.insert(wanted, at);
+            }
             units += letter.len_utf16();
         }
         for rest in next {

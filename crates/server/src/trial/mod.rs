@@ -110,8 +110,14 @@ impl Base {
         let known = edits::Known { prepared: &self.prepared, coverage: &self.coverage };
         let mut told = Vec::new();
         for edit in wanted {
-            let said = edits::apply(edit, &mut book, &known);
-            told.extend(said.map_err(|why| Refused { edit: edit_title(edit), why: why.to_string() })?);
+            match edits::apply(edit, &mut book, &known) {
+                Ok(said) => told.extend(said),
+                // What could be done alone has been done by an edit before it.
+                Err(_) if wanted.len() > 1 && edits::apply(edit, &mut self.book.clone(), &known).is_ok() => {
+                    told.push(format!("“{}” is done by another of the edits already.", edit_title(edit)));
+                }
+                Err(why) => return Err(Refused { edit: edit_title(edit), why: why.to_string() }),
+            }
         }
         for file in by_hand {
             let refused = |why: String| Refused { edit: file.url.clone(), why };

@@ -61,6 +61,7 @@ pub fn head<'a>(page: &'a str, recorded_at: &'a str) -> NewRecording<'a> {
         wanted_loads: None,
         blocked: &[],
         ended: Ended::Done,
+        trial_of: None,
     }
 }
 
