@@ -84,7 +84,8 @@ function row(id: number, more: Partial<RecordingHead> = {}): RecordingHead {
   return {
     id, site: 'skerryline.test', page: `Page ${id}`, url: `http://www.skerryline.test/page-${id}`, source: 'har', conditions: null, browser: null,
     recorded_at: '2026-11-24T09:14:00Z', imported_from: 'x.har', summary: null, loads: [{ number: 1, visit: 'first', failed: null, has_data: true }],
-    wanted_loads: null, ended: 'done', blocked: [], machine: null, thinned_at: null, ...more,
+    wanted_loads: null, ended: 'done', blocked: [], machine: null, thinned_at: null,
+    trial_of: null, ...more,
   };
 }
 
@@ -139,7 +140,8 @@ test('names of any length widen no screen', async ({ page }) => {
 
 function job(id: number, more: Partial<Job> = {}): Job {
   return {
-    id, batch: 7, state: 'running', url: 'http://www.skerryline.test/', page: 'Home', load: 2, of: 3, visit: 'return', stage: 'loading', requests: 17, frame: 0,
+    id, batch: 7,
+    source: 'recording', state: 'running', url: 'http://www.skerryline.test/', page: 'Home', load: 2, of: 3, visit: 'return', stage: 'loading', requests: 17, frame: 0,
     kept: 1, recording: null, error: null,
     conditions: { name: 'Phone on the move', width: 360, height: 800, pixel_ratio: 3, mobile: true, cpu_slowdown: 4, round_trip_ms: 120, down_bits: 4e6, up_bits: 1e6, distance: 'same_city' } as Job['conditions'],
     ...more,

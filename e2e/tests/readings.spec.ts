@@ -267,7 +267,8 @@ function recording(more: Partial<RecordingHead> = {}): RecordingHead {
     id: 1, site: 'skerryline.test', page: 'Home', url: 'http://www.skerryline.test/', source: 'recording',
     conditions: { name: 'Phone', mobile: true } as RecordingHead['conditions'], browser: null, recorded_at: '2026-11-24T09:14:00Z', imported_from: null,
     summary: null, loads: [1, 2, 3].map((number) => ({ number, visit: 'first' as const, failed: null, has_data: true })),
-    wanted_loads: 3, ended: 'done', blocked: [], machine: null, thinned_at: null, ...more,
+    wanted_loads: 3, ended: 'done', blocked: [], machine: null, thinned_at: null,
+    trial_of: null, ...more,
   };
 }
 

@@ -1,6 +1,6 @@
 //! Leaving out code that the page does not use.
 
-use super::reduce_style::used_part;
+use super::reduce_style::{beside, used_part};
 use super::{Known, Tried, cannot, places};
 use crate::book::Book;
 use phainon_core::{Bytes, ResourceKey, ResourceKind};
@@ -18,10 +18,12 @@ pub fn drop_unused(book: &mut Book, known: &Known<'_>, file: &ResourceKey) -> Tr
     let Some(coverage) = known.coverage.iter().find(|c| ResourceKey::of(&c.url) == *file) else {
         return cannot(format!("What the page uses of {} was not looked at in this recording.", file.name()));
     };
+    let beside = beside(book, file);
     let mut told = Vec::new();
     for place in places {
         let answer = &mut book.answers[place];
-        let Some(new) = answer.text().filter(|_| answer.exact).and_then(|text| used_part(&text, coverage)) else {
+        let Some(new) = answer.text().filter(|_| answer.exact).and_then(|text| used_part(&text, coverage, &beside))
+        else {
             return cannot(format!("What the page uses of {} does not fit the body that was kept.", file.name()));
         };
         told = vec![format!(

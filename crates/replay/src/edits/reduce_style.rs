@@ -25,7 +25,7 @@ pub fn inline_used(book: &mut Book, known: &Known<'_>, file: &ResourceKey) -> Tr
     let Some(coverage) = known.coverage.iter().find(|c| ResourceKey::of(&c.url) == *file) else {
         return cannot(format!("What the page uses of {} was not looked at in this recording.", file.name()));
     };
-    let (Some(used), Ok(base)) = (used_part(&text, coverage), Url::parse(&sheet.url)) else {
+    let (Some(used), Ok(base)) = (used_part(&text, coverage, &beside(book, file)), Url::parse(&sheet.url)) else {
         return cannot(format!("What the page uses of {} does not fit the body that was kept.", file.name()));
     };
     let used = css::made_whole(&used, &base);
@@ -65,16 +65,26 @@ pub fn inline_used(book: &mut Book, known: &Known<'_>, file: &ResourceKey) -> Tr
     )])
 }
 
-/// The part of a sheet that a load used, with what that part needs: the conditions it stands in, faces and
-/// keyframes that it names, custom properties. `None` where the ranges are not of this text.
+/// The other sheets and the documents of a page: a face may be declared in one sheet and named in another.
 #[must_use]
-pub fn used_part(text: &str, coverage: &Coverage) -> Option<String> {
+pub fn beside(book: &Book, file: &ResourceKey) -> String {
+    let others = book.answers.iter().filter(|a| {
+        a.exact && matches!(a.kind, ResourceKind::Style | ResourceKind::Document) && ResourceKey::of(&a.url) != *file
+    });
+    others.filter_map(crate::Answer::text).collect()
+}
+
+/// The part of a sheet that a load used, with what that part needs: the conditions it stands in, custom
+/// properties, and the faces and keyframes that it, or what stands `beside` it, names. `None` where the
+/// ranges are not of this text.
+#[must_use]
+pub fn used_part(text: &str, coverage: &Coverage, beside: &str) -> Option<String> {
     let used = Used::of(text, coverage)?;
     let mut kept = String::new();
     keep_used(text, 0..text.len(), &used, &mut kept);
     // What is named may itself name more: faces in custom properties, for one.
     let mut with = String::new();
-    named_by(text, 0..text.len(), &kept, &mut with);
+    named_by(text, 0..text.len(), &format!("{kept}{beside}"), &mut with);
     Some(format!("{with}{kept}"))
 }
 
@@ -236,22 +246,22 @@ mod tests {
             (units(at), units(at + p.len()))
         });
         let coverage = Coverage { url: String::new(), used: ranges.collect(), length: units(text.len()) };
-        used_part(text, &coverage).expect("of this text")
+        used_part(text, &coverage, "p{font-family:Mole}").expect("of this text")
     }
 
     #[test]
     fn what_is_used_keeps_what_it_needs() {
-        let sheet = "@import url(x.css);/* Möwe */:root{--ink:#111;--face:Quay}@font-face{font-family:\"Quay\";src:url(q)}@font-face{font-family:Pier;src:url(p)}a{color:var(--ink);animation:rise 1s}b{color:red}@media (min-width:600px){c{d:e}f{g:h}}@keyframes rise{from{top:0}}@keyframes sink{from{top:1px}}";
+        let sheet = "@import url(x.css);/* Möwe */:root{--ink:#111;--face:Quay}@font-face{font-family:\"Quay\";src:url(q)}@font-face{font-family:Pier;src:url(p)}@font-face{font-family:Mole;src:url(m)}a{color:var(--ink);animation:rise 1s}b{color:red}@media (min-width:600px){c{d:e}f{g:h}}@keyframes rise{from{top:0}}@keyframes sink{from{top:1px}}";
         let kept = used(sheet, &[":root{--ink:#111;--face:Quay}", "a{color:var(--ink);animation:rise 1s}", "c{d:e}"]);
         assert_eq!(
             kept,
-            "@font-face{font-family:\"Quay\";src:url(q)}@keyframes rise{from{top:0}}:root{--ink:#111;--face:Quay}a{color:var(--ink);animation:rise 1s}@media (min-width:600px){c{d:e}}"
+            "@font-face{font-family:\"Quay\";src:url(q)}@font-face{font-family:Mole;src:url(m)}@keyframes rise{from{top:0}}:root{--ink:#111;--face:Quay}a{color:var(--ink);animation:rise 1s}@media (min-width:600px){c{d:e}}"
         );
     }
 
     #[test]
     fn ranges_of_another_text_are_refused() {
         let coverage = Coverage { url: String::new(), used: vec![(0, 900)], length: 900 };
-        assert_eq!(used_part("a{b:c}", &coverage), None);
+        assert_eq!(used_part("a{b:c}", &coverage, ""), None);
     }
 }
