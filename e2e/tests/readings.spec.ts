@@ -126,9 +126,11 @@ test.describe('frames', () => {
     expect(frameFlags(load({ frames, metrics: { lcp_ms: 9_999 } }), frames).flat()).toEqual([]);
   });
 
-  test('the address of a picture survives any file name', () => {
-    expect(frameUrl(3, 2, '00 12.jpg')).toBe('/api/recordings/3/loads/2/frames/00%2012.jpg');
-    expect(frameUrl(3, 2, '../x?y')).toBe('/api/recordings/3/loads/2/frames/..%2Fx%3Fy');
+  test('the address of a picture survives any file name and names the picture', () => {
+    const picture = (file: string, hash: string) => ({ at_ms: 0, file, hash, complete: null, changed: [] });
+    expect(frameUrl(3, 2, picture('00 12.jpg', ''))).toBe('/api/recordings/3/loads/2/frames/00%2012.jpg');
+    expect(frameUrl(3, 2, picture('../x?y', ''))).toBe('/api/recordings/3/loads/2/frames/..%2Fx%3Fy');
+    expect(frameUrl(3, 2, picture('0012.jpg', '3f9a'))).toBe('/api/recordings/3/loads/2/frames/0012.jpg?is=3f9a');
   });
 });
 

@@ -101,6 +101,9 @@ pub struct ScreenFrame {
     pub at_ms: Millis,
     /// Its file, relative to the load.
     pub file: String,
+    /// What the picture is known by, whatever its file is called: the beginning of its SHA-256.
+    #[serde(default)]
+    pub hash: String,
     /// Visual completeness, 0 to 1, by the colours of the first and the last frame.
     #[serde(default)]
     pub complete: Option<f64>,

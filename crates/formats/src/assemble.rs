@@ -135,6 +135,9 @@ fn presented(stamped: f64, after: f64, presentations: &[Millis], painted: &[Mill
     its(painted).or_else(|| its(presentations)).unwrap_or(wanted).max(after)
 }
 
+/// So many letters of a hash name a picture: half a load's pictures alike by chance are not to be feared.
+const NAMING: usize = 24;
+
 /// How much later the network process may hear of a request than the page asked for it.
 const HEARD: Millis = Millis(60.0);
 
@@ -281,10 +284,10 @@ impl RawLoad {
         placed
             .into_iter()
             .map(|(at, frame, picture)| {
-                (
-                    ScreenFrame { at_ms: Millis(at.max(0.0)), file: frame.file.clone(), ..ScreenFrame::default() },
-                    picture,
-                )
+                let mut hash = crate::body_hash(picture);
+                hash.truncate(NAMING);
+                let (at_ms, file) = (Millis(at.max(0.0)), frame.file.clone());
+                (ScreenFrame { at_ms, file, hash, ..ScreenFrame::default() }, picture)
             })
             .collect()
     }

@@ -184,15 +184,29 @@ async fn thread(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) 
     Ok(json(part(&app, id, number, Part::Thread).await?))
 }
 
+/// Which picture it is to be, by the beginning of its hash.
+#[derive(Deserialize)]
+struct Named {
+    is: Option<String>,
+}
+
 async fn frame(
     Shared(app): Shared<App>,
     Path((id, number, file)): Path<(i64, u32, String)>,
+    Query(named): Query<Named>,
     asked: HeaderMap,
 ) -> Answer<Response> {
     let picture = app.with_store(move |store| Ok(store.frame(id, number, &file)?)).await?;
-    // The same address may name another picture in another data directory: it is asked about each time.
-    let tag = format!("\"{}\"", phainon_formats::body_hash(&picture));
-    let headers = [(header::CACHE_CONTROL, "private, no-cache".to_owned()), (header::ETAG, tag.clone())];
+    let hash = phainon_formats::body_hash(&picture);
+    // An address that names its picture never means another. One that does not may, in another data
+    // directory: it is asked about each time.
+    let cache = match named.is.as_deref().filter(|is| is.len() >= 16) {
+        Some(is) if hash.starts_with(is) => "private, max-age=31536000, immutable",
+        Some(_) => return Err(Problem::new(StatusCode::NOT_FOUND, "The picture of this name is another one.")),
+        None => "private, no-cache",
+    };
+    let tag = format!("\"{hash}\"");
+    let headers = [(header::CACHE_CONTROL, cache.to_owned()), (header::ETAG, tag.clone())];
     if asked.get(header::IF_NONE_MATCH).is_some_and(|v| v.as_bytes() == tag.as_bytes()) {
         return Ok((StatusCode::NOT_MODIFIED, headers).into_response());
     }

@@ -238,6 +238,29 @@ async fn pictures_of_the_screen_are_asked_for_again_for_nothing() {
 }
 
 #[tokio::test]
+async fn a_picture_that_its_address_names_is_kept_and_never_taken_for_another() {
+    let state = with_demo("home-home-laptop").await;
+    let load = json(&state, "/api/recordings/1/loads/1").await;
+    let frames = load["frames"].as_array().unwrap();
+    let address = |at: usize, hash: usize| {
+        let (file, hash) = (frames[at]["file"].as_str().unwrap(), frames[hash]["hash"].as_str().unwrap());
+        format!("/api/recordings/1/loads/1/frames/{file}?is={hash}")
+    };
+    let (status, headers, _) = answer(&state, call("GET", &address(1, 1), &[HOST], "")).await;
+    assert_eq!(
+        (status, &headers["cache-control"]),
+        (StatusCode::OK, &"private, max-age=31536000, immutable".parse().unwrap())
+    );
+    assert_ne!(frames[1]["hash"], frames[3]["hash"]);
+    // As in another data directory, where the same file is another picture.
+    let (status, headers, _) = answer(&state, call("GET", &address(1, 3), &[HOST], "")).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+    assert!(!headers.get("cache-control").is_some_and(|c| c.to_str().unwrap().contains("immutable")));
+    let (_, headers, _) = answer(&state, call("GET", address(1, 1).split('?').next().unwrap(), &[HOST], "")).await;
+    assert_eq!(headers["cache-control"], "private, no-cache");
+}
+
+#[tokio::test]
 async fn answers_come_packed_to_who_can_unpack_them() {
     let state = with_demo("home-home-laptop").await;
     let path = "/api/recordings/1/loads/1/requests";

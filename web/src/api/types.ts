@@ -1784,6 +1784,10 @@ at_ms: Millis,
  */
 file: string, 
 /**
+ * What the picture is known by, whatever its file is called: the beginning of its SHA-256.
+ */
+hash: string, 
+/**
  * Visual completeness, 0 to 1, by the colours of the first and the last frame.
  */
 complete: number | null, 

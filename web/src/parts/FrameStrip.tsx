@@ -28,7 +28,7 @@ export function Frame(props: {
       )}
       <span className="relative block h-full overflow-hidden border border-rule-strong bg-white">
         <img
-          src={frameUrl(props.recording, props.load, props.frame.file)}
+          src={frameUrl(props.recording, props.load, props.frame)}
           alt={props.label ?? `The screen at ${ms(props.frame.at_ms)}`}
           className="block h-full w-full object-cover object-top"
           loading="lazy"

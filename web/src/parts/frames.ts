@@ -1,8 +1,9 @@
 import type { Analysis } from '../api/queries';
 import type { ScreenFrame } from '../api/types';
 
-export const frameUrl = (recording: number, load: number, file: string) =>
-  `/api/recordings/${recording}/loads/${load}/frames/${encodeURIComponent(file)}`;
+/** A picture's address names it by its hash, so that it never means another. */
+export const frameUrl = (recording: number, load: number, { file, hash }: ScreenFrame) =>
+  `/api/recordings/${recording}/loads/${load}/frames/${encodeURIComponent(file)}${hash && `?is=${hash}`}`;
 
 /** The picture that was on the screen at a moment. */
 export function frameAt(frames: ScreenFrame[], at: number): ScreenFrame | undefined {

@@ -104,7 +104,7 @@ export default function FramesView() {
         {frame && (
           <Picture
             load={load}
-            source={frameUrl(recording.id, number, frame.file)}
+            source={frameUrl(recording.id, number, frame)}
             label={`The screen at ${ms(frame.at_ms)}`}
             changed={shift ? [] : frame.changed}
             shift={shift}
