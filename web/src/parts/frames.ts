@@ -3,7 +3,7 @@ import type { ScreenFrame } from '../api/types';
 
 /** A picture's address names it by its hash, so that it never means another. */
 export const frameUrl = (recording: number, load: number, { file, hash }: ScreenFrame) =>
-  `/api/recordings/${recording}/loads/${load}/frames/${encodeURIComponent(file)}${hash && `?is=${hash}`}`;
+  `/api/recordings/${recording}/loads/${load}/frames/${encodeURIComponent(file)}${hash ? `?is=${hash}` : ''}`;
 
 /** The picture that was on the screen at a moment. */
 export function frameAt(frames: ScreenFrame[], at: number): ScreenFrame | undefined {

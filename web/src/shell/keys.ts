@@ -1,11 +1,12 @@
-import { useEffect, useRef } from 'react';
+import { useEffect, useLayoutEffect, useRef } from 'react';
 
 type Handlers = Record<string, (event: KeyboardEvent) => void>;
 
 /** Single keys for the whole window; not while the user types, and not with Ctrl, Alt or Meta. */
 export function useKeys(handlers: Handlers): void {
   const latest = useRef(handlers);
-  useEffect(() => {
+  // With the drawing itself: a key must never act on what was selected before what is on the screen.
+  useLayoutEffect(() => {
     latest.current = handlers;
   });
   useEffect(() => {
@@ -27,7 +28,7 @@ export function useKeys(handlers: Handlers): void {
 /** Steps through `count` rows from the one at `at`. Keys that come faster than the screen is drawn count from where the last one led. */
 export function useSteps(at: number, count: number, go: (next: number) => void): (by: number) => void {
   const place = useRef(at);
-  useEffect(() => {
+  useLayoutEffect(() => {
     place.current = at;
   }, [at]);
   return (by) => {

@@ -174,7 +174,7 @@ export default function PlanView() {
                           ·{' '}
                           <Link
                             className="text-accent"
-                            aria-label={`Try: ${fix.fix.title}`}
+                            aria-label={`try it: ${fix.fix.title}`}
                             to={trialOf(fix.recording, fix.load, [fix])}
                           >
                             try it
