@@ -82,6 +82,18 @@ test('any file can be named, edited by hand, or found to be beyond a trial', asy
   await expect(chosen).toContainText('www.skerryline.test, by hand');
   await page.getByRole('button', { name: 'Leave out: www.skerryline.test, by hand' }).click();
   await expect(chosen.getByRole('listitem')).toHaveCount(1);
+
+  // A picture is no text; another file takes its place.
+  await page.getByLabel('Edit a file by hand').selectOption({ label: 'hero-marlin-bay.jpg (static.skerryline.test)' });
+  const picture = page.getByRole('dialog', { name: 'hero-marlin-bay.jpg' });
+  await expect(picture).toContainText('This is no text');
+  await picture.locator('input[type=file]').setInputFiles({ name: 'small.jpg', mimeType: 'image/jpeg', buffer: Buffer.from([0xff, 0xd8, 0, 1, 2]) });
+  await expect(chosen).toContainText('hero-marlin-bay.jpg, by hand');
+
+  // What the margin leads to is added to what was chosen, and takes nothing away.
+  await page.getByRole('complementary', { name: 'Margin' }).getByRole('button', { name: /has 3 times the pixels/ }).click();
+  await page.getByRole('complementary', { name: 'Margin' }).getByRole('link', { name: 'Try it' }).click();
+  await expect(chosen.getByRole('listitem')).toHaveCount(3);
 });
 
 test('a trial is cancelled, and a file without bodies says that it cannot be tried', async ({ page }) => {

@@ -363,19 +363,8 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
 /// Every known metric on its ruler, in the order in which the screens show them.
 #[must_use]
 pub(crate) fn rulers(figures: &Metrics, settings: &Settings) -> Vec<Ruler> {
-    #[allow(clippy::cast_precision_loss)]
-    let values = [
-        (Metric::Lcp, figures.lcp_ms.map(|m| m.0)),
-        (Metric::Fcp, figures.fcp_ms.map(|m| m.0)),
-        (Metric::Tbt, figures.tbt_ms.map(|m| m.0)),
-        (Metric::Inp, figures.inp_ms.map(|m| m.0)),
-        (Metric::Cls, figures.cls),
-        (Metric::SpeedIndex, figures.speed_index_ms.map(|m| m.0)),
-        (Metric::Ttfb, figures.ttfb_ms.map(|m| m.0)),
-        (Metric::Tti, figures.tti_ms.map(|m| m.0)),
-        (Metric::Weight, figures.transferred_bytes.map(|b| b.0 as f64)),
-    ];
-    values.into_iter().filter_map(|(metric, value)| Some(Ruler::new(metric, value?, settings))).collect()
+    let values = Metric::ALL.into_iter().filter_map(|metric| Some((metric, figures.value(metric)?)));
+    values.map(|(metric, value)| Ruler::new(metric, value, settings)).collect()
 }
 
 fn row(prepared: &Prepared, request: &crate::Request, path: &[Leg], blockers: &[RenderBlocker]) -> RequestRow {

@@ -105,23 +105,10 @@ pub fn summarise(loads: &[Counted<'_>], settings: &Settings) -> Option<Recording
 }
 
 fn one_kind(metrics: &[&Metrics], representative: u32, settings: &Settings) -> RecordingSummary {
-    let per_load: Vec<_> = metrics.iter().map(|m| crate::analysis::rulers(m, settings)).collect();
-    let order = [
-        Metric::Lcp,
-        Metric::Fcp,
-        Metric::Tbt,
-        Metric::Inp,
-        Metric::Cls,
-        Metric::SpeedIndex,
-        Metric::Ttfb,
-        Metric::Tti,
-        Metric::Weight,
-    ];
-    let rows = order
+    let rows = Metric::ALL
         .into_iter()
         .filter_map(|metric| {
-            let values: Vec<Option<f64>> =
-                per_load.iter().map(|rulers| rulers.iter().find(|r| r.metric == metric).map(|r| r.value)).collect();
+            let values: Vec<Option<f64>> = metrics.iter().map(|m| m.value(metric)).collect();
             let known: Vec<f64> = values.iter().flatten().copied().collect();
             let middle = median(&known)?;
             let Target { target, limit } = settings.target(metric);

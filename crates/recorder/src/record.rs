@@ -254,7 +254,7 @@ pub async fn record(
         if let Some(sealed) = &request.sealed {
             link.all_to = Some(sealed.server);
             link.round_trips.clone_from(&sealed.round_trips);
-            link.blocked.extend(sealed.refused.iter().cloned());
+            link.refused.clone_from(&sealed.refused);
         }
         let shaper =
             Shaper::start(link).await.map_err(|e| RecordError::Other(format!("The link shaper did not start: {e}")))?;

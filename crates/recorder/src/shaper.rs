@@ -38,6 +38,8 @@ pub struct Link {
     pub public_only: bool,
     /// Hosts that are not connected to, with what lies below them.
     pub blocked: Vec<String>,
+    /// Hosts that take no connection, each by itself.
+    pub refused: Vec<String>,
     /// Where every other host leads, whatever its name: nothing is looked up, nothing else is reached.
     pub all_to: Option<SocketAddr>,
     /// Hosts with another round trip than the link's.
@@ -56,6 +58,7 @@ impl Link {
             hosts,
             public_only,
             blocked: Vec::new(),
+            refused: Vec::new(),
             all_to: None,
             round_trips: BTreeMap::new(),
         }
@@ -212,6 +215,9 @@ async fn connect(host: &str, port: u16, link: &Link) -> Result<TcpStream, Troubl
     let unreachable = |e: &dyn std::fmt::Display| Trouble::Unreachable(e.to_string());
     if link.blocked.iter().any(|b| host == b || host.strip_suffix(b.as_str()).is_some_and(|rest| rest.ends_with('.'))) {
         return Err(Trouble::Blocked);
+    }
+    if link.refused.iter().any(|refused| refused == host) {
+        return Err(Trouble::Unreachable("refused, as it was recorded".to_owned()));
     }
     if let Some(local) = link.hosts.get(host).or(link.all_to.as_ref()) {
         return TcpStream::connect(local).await.map_err(|e| unreachable(&e));

@@ -369,6 +369,19 @@ async fn the_browser_asks_no_name_server_and_speaks_no_datagrams() {
     assert!(failed.iter().any(|url| url.contains("no-such-name")), "{failed:?}");
     assert!(!watching.is_finished(), "{:?}", watching.await);
     watching.abort();
+    // It would have been seen: a program that calls itself so and has one is.
+    let _control = tokio::process::Command::new("bash")
+        .args(["-c", "exec 3<>/dev/udp/127.0.0.1/9; read", "phainon-profile-control"])
+        .stdin(std::process::Stdio::piped())
+        .kill_on_drop(true)
+        .spawn()
+        .unwrap();
+    let seen = async {
+        while datagram_sockets().is_empty() {
+            tokio::time::sleep(Duration::from_millis(15)).await;
+        }
+    };
+    tokio::time::timeout(Duration::from_secs(20), seen).await.unwrap();
 }
 
 #[tokio::test]

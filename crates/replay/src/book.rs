@@ -3,7 +3,7 @@
 use crate::answer::{Answer, Http};
 use crate::pack::Encoding;
 use crate::waits::Line;
-use phainon_core::{Bodies, Load, Note, Request, ResourceKind};
+use phainon_core::{Bodies, Load, Note, Request};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -127,16 +127,15 @@ impl Book {
         let (mut missing, mut streams, mut unanswered) = (0, 0, 0);
         for request in &network {
             let Some(status) = request.status.filter(|s| (100..1000).contains(s)) else {
-                unanswered += usize::from(!request.url.starts_with("ws"));
+                unanswered += 1;
                 continue;
             };
             let stream = request.mime.as_deref() == Some("text/event-stream");
             streams += usize::from(stream);
             let body = request.body.as_ref().and_then(|b| bodies.body(&b.hash));
-            let expects = request.unpacked.or(request.transferred).map_or(0, |b| b.0);
             let empty = request.method == "HEAD"
                 || stream
-                || expects == 0
+                || request.unpacked.or(request.transferred).is_some_and(|size| size.0 == 0)
                 || matches!(status, 204 | 205 | 304)
                 || (300..400).contains(&status);
             missing += usize::from(body.is_none() && !empty);
@@ -288,10 +287,4 @@ fn without_fragment(url: &Arc<str>) -> Arc<str> {
         Some((bare, _)) if url.starts_with("http") => bare.into(),
         _ => url.clone(),
     }
-}
-
-/// Whether a kind of resource is text that edits and people can change.
-#[must_use]
-pub fn is_code(kind: ResourceKind) -> bool {
-    matches!(kind, ResourceKind::Document | ResourceKind::Style | ResourceKind::Script)
 }

@@ -18,7 +18,7 @@ mod serve;
 mod waits;
 
 pub use answer::{Answer, Http, Pause};
-pub use book::{Book, CannotReplay, Shortfall, host_of, is_code};
+pub use book::{Book, CannotReplay, Shortfall, host_of};
 pub use broken::{Broken, Seen, broken};
 pub use changes::{Becomes, Change, archive, changes, unified};
 pub use matching::Answered;

@@ -48,7 +48,7 @@ impl Answered {
 
 /// A way of looking at an address.
 type View = fn(&str) -> String;
-/// One way of looking at an address, and the answers that look alike in it.
+/// The answers that look alike in it.
 type Index = HashMap<(String, String), Vec<usize>>;
 
 /// Finds answers, and remembers how far each address has got.
@@ -56,8 +56,8 @@ type Index = HashMap<(String, String), Vec<usize>>;
 pub struct Finder {
     /// From the strictest view to the loosest.
     views: Vec<(View, Index)>,
-    /// How often each answer was given.
-    given: Vec<u32>,
+    /// Which answers were given in this load.
+    given: Vec<bool>,
 }
 
 /// The views in their order; the first is that of the very address.
@@ -77,19 +77,16 @@ impl Finder {
                 (view, index)
             })
             .collect();
-        Self { views, given: vec![0; answers.len()] }
+        Self { views, given: vec![false; answers.len()] }
     }
 
     /// The answer for a request.
     pub fn find(&mut self, method: &str, url: &str) -> Match {
         for (at, (view, index)) in self.views.iter().enumerate() {
-            // A script's preflight, and HEAD, get what GET got where they themselves were not recorded.
             let Some(places) = index.get(&(method.to_owned(), view(url))) else { continue };
-            // The one given least, and of those the first.
-            let Some(place) = places.iter().copied().min_by_key(|p| (self.given[*p].min(1), *p)) else { continue };
-            let all_given = places.iter().all(|p| self.given[*p] > 0);
-            let place = if all_given { places.last().copied().unwrap_or(place) } else { place };
-            self.given[place] += 1;
+            let next = places.iter().find(|p| !self.given[**p]).or(places.last());
+            let Some(place) = next.copied() else { continue };
+            self.given[place] = true;
             return if at == 0 { Match::Exactly(place) } else { Match::Nearly(place) };
         }
         Match::Not
@@ -97,7 +94,7 @@ impl Finder {
 
     /// Begins anew: the next load gets the first answers again.
     pub fn begin(&mut self) {
-        self.given.fill(0);
+        self.given.fill(false);
     }
 }
 

@@ -379,4 +379,8 @@ fn loads_that_cannot_be_replayed_say_why() {
     let book = some.book().expect("a page");
     assert!(book.shortfalls[0].sentence().contains("bodies of 1 responses"), "{:?}", book.shortfalls);
     assert_eq!(at(&book, "hero.jpg").body.len(), picture().len(), "blanks of the same size");
+    // How large it was may not be known either; that it is missing is.
+    some.load.requests[5].unpacked = None;
+    let book = some.book().expect("a page");
+    assert!(!book.shortfalls.is_empty() && !at(&book, "hero.jpg").exact);
 }

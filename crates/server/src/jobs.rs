@@ -104,16 +104,21 @@ impl Wanted {
     }
 }
 
+fn room_in_line(state: &State, more: usize) -> Result<(), Problem> {
+    if state.jobs.open() + more <= MOST_WAITING {
+        return Ok(());
+    }
+    Err(Problem::new(
+        StatusCode::TOO_MANY_REQUESTS,
+        format!("At most {MOST_WAITING} recordings can wait in line; let some finish first."),
+    ))
+}
+
 /// Starts recordings that were asked for together, or puts them in line: all of them, or none
 /// where one of them cannot be.
 pub fn start(state: &Arc<State>, wanted: Vec<Wanted>) -> Result<Vec<Job>, Problem> {
     let requests = wanted.iter().map(|w| w.request(state)).collect::<Result<Vec<_>, _>>()?;
-    if state.jobs.open() + wanted.len() > MOST_WAITING {
-        return Err(Problem::new(
-            StatusCode::TOO_MANY_REQUESTS,
-            format!("At most {MOST_WAITING} recordings can wait in line; let some finish first."),
-        ));
-    }
+    room_in_line(state, wanted.len())?;
     let batch = state.jobs.number();
     let mut started = Vec::new();
     for (wanted, request) in wanted.into_iter().zip(requests) {
@@ -175,20 +180,24 @@ pub struct Again {
     pub told: Arc<Mutex<Vec<Told>>>,
 }
 
-/// Loads a recorded load again, or puts that in line.
-pub fn load_again(state: &Arc<State>, batch: u64, again: Again) -> Result<Job, Problem> {
-    browser::find(state.browser.as_deref())
-        .map_err(|e| Problem::new(StatusCode::SERVICE_UNAVAILABLE, e.to_string()))?;
-    if state.jobs.open() >= MOST_WAITING {
-        return Err(Problem::new(
-            StatusCode::TOO_MANY_REQUESTS,
-            format!("At most {MOST_WAITING} recordings can wait in line; let some finish first."),
+/// Whether a recorded load can be loaded again here and now, without edits and with them.
+pub fn may_load_again(state: &State) -> Result<(), Problem> {
+    let unusable = |why: String| Problem::new(StatusCode::SERVICE_UNAVAILABLE, why);
+    let program = browser::find(state.browser.as_deref()).map_err(|e| unusable(e.to_string()))?;
+    if browser::is_elsewhere(&program) {
+        return Err(unusable(
+            "A browser elsewhere has a network of its own; a trial needs one on this machine.".to_owned(),
         ));
     }
+    room_in_line(state, 2)
+}
+
+/// Loads a recorded load again, or puts that in line.
+pub fn load_again(state: &Arc<State>, batch: u64, again: Again) -> Job {
     let mut request = RecordRequest::new(&again.book.page, again.conditions.clone(), again.loads);
     request.browser.clone_from(&state.browser);
     let wanted = Wanted { url: again.book.page.to_string(), page: again.page.clone(), ..Wanted::default() };
-    Ok(run(state, batch, wanted, request, None, Some(again)))
+    run(state, batch, wanted, request, None, Some(again))
 }
 
 fn run(

@@ -16,7 +16,7 @@ use axum::routing::{get, post};
 use axum::{Json, Router};
 use futures::StreamExt;
 use phainon_core::words::SaidEdit;
-use phainon_core::{Analysis, Conditions, Edit, Source, preset};
+use phainon_core::{Analysis, Conditions, Edit, RequestId, Source, preset};
 use phainon_replay::{Change, archive, changes, unified};
 use phainon_store::{Part, StoredTrial, TrialState};
 use serde::{Deserialize, Serialize};
@@ -37,6 +37,7 @@ pub fn router() -> Router<App> {
         .route("/recordings/{id}/loads/{number}/trial", get(offer))
         .route("/recordings/{id}/loads/{number}/trials", post(start).layer(DefaultBodyLimit::max(MOST_BY_HAND)))
         .route("/recordings/{id}/loads/{number}/edit", post(read_edit))
+        .route("/recordings/{id}/loads/{number}/requests/{request}/text", get(file_text))
         .route("/recordings/{id}/trials", get(list))
         .route("/trials/{id}", get(one).delete(remove))
         .route("/trials/{id}/changes", get(changed))
@@ -191,6 +192,26 @@ async fn read_edit(
     .await
 }
 
+/// A file as it can be edited by hand.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct FileText {
+    /// What it says, by its own encoding and as it came; `None` where it is no text.
+    pub text: Option<String>,
+}
+
+async fn file_text(
+    Shared(app): Shared<App>,
+    Path((id, number, request)): Path<(i64, u32, u32)>,
+) -> Answer<Json<FileText>> {
+    let base = base(&app, id, number, preset("unshaped")).await?.map_err(Problem::bad)?;
+    let request = Some(RequestId(request));
+    let answer = base.book.answers.iter().find(|a| a.request == request && a.exact);
+    let answer =
+        answer.ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "The body of this response was not kept."))?;
+    Ok(Json(FileText { text: answer.text() }))
+}
+
 async fn start(
     Shared(app): Shared<App>,
     Path((id, number)): Path<(i64, u32)>,
@@ -216,6 +237,8 @@ async fn start(
     .await?;
     let text = serde_json::to_string(&wanted).map_err(|e| Problem::bad(e.to_string()))?;
     let least = u32::try_from(loads).unwrap_or(u32::MAX);
+    // Before anything is written down: a trial that never began is none.
+    jobs::may_load_again(&app)?;
     let (trial, known) = app
         .with_store(move |store| Ok((store.begin_trial(id, number, &text)?, store.replay_of(id, number, least)?)))
         .await?;
@@ -234,12 +257,12 @@ async fn start(
         Some(recording) => Plain::Known(recording),
         None => {
             let again = again(base.book.clone(), Source::Replay);
-            Plain::Made(jobs::load_again(&app, batch, again)?.id)
+            Plain::Made(jobs::load_again(&app, batch, again).id)
         }
     };
     let again = again(book, Source::Trial);
     let told = again.told.clone();
-    let tried = jobs::load_again(&app, batch, again)?.id;
+    let tried = jobs::load_again(&app, batch, again).id;
     app.trial_batches.lock().unwrap_or_else(PoisonError::into_inner).insert(trial, batch);
     let state = app.clone();
     tokio::spawn(
@@ -272,11 +295,19 @@ async fn finish(app: &App, finish: Finish) {
     if let Ok(states) = app.jobs.follow(batch) {
         states.for_each(|_| async {}).await;
     }
-    let ended = ended(app, finish).await;
+    // Loads that were made before it was ended belong to it too, and go when it is forgotten.
+    let recording = |job: u64| app.jobs.job(job).and_then(|j| j.recording);
+    let replay = match finish.plain {
+        Plain::Known(recording) => Some(recording),
+        Plain::Made(job) => recording(job),
+    };
+    let tried = recording(finish.tried);
+    let ended = ended(app, finish, replay, tried).await;
     let Ok(mut kept) = app.with_store(move |store| Ok(store.trial(trial)?)).await else { return };
+    (kept.replay, kept.tried) = (replay, tried);
     match ended {
-        Ok((replay, tried, result)) => {
-            (kept.state, kept.replay, kept.tried) = (TrialState::Done, Some(replay), Some(tried));
+        Ok(result) => {
+            kept.state = TrialState::Done;
             kept.result = serde_json::to_string(&result).ok();
         }
         Err(None) => kept.state = TrialState::Cancelled,
@@ -289,19 +320,26 @@ async fn finish(app: &App, finish: Finish) {
 }
 
 /// The result, or why there is none; `None` where the user ended it.
-async fn ended(app: &App, finish: Finish) -> Result<(i64, i64, TrialResult), Option<String>> {
-    let Finish { of, plain, tried, told, base, wanted, .. } = finish;
-    let recording = |job: u64| match app.jobs.job(job) {
-        Some(Job { state: JobState::Done, recording: Some(recording), .. }) => Ok(recording),
-        Some(Job { state: JobState::Cancelled, .. }) => Err(None),
-        Some(job) => Err(Some(job.error.unwrap_or_else(|| "No load could be made.".to_owned()))),
-        None => Err(Some("Its jobs are gone.".to_owned())),
+async fn ended(
+    app: &App,
+    finish: Finish,
+    replay: Option<i64>,
+    tried: Option<i64>,
+) -> Result<TrialResult, Option<String>> {
+    let Finish { of, plain, tried: last, told, base, wanted, .. } = finish;
+    let made = match plain {
+        Plain::Known(_) => None,
+        Plain::Made(job) => Some(job),
     };
-    let replay = match plain {
-        Plain::Known(recording) => recording,
-        Plain::Made(job) => recording(job)?,
-    };
-    let tried = recording(tried)?;
+    for job in made.into_iter().chain([last]) {
+        match app.jobs.job(job) {
+            Some(Job { state: JobState::Done, .. }) => {}
+            Some(Job { state: JobState::Cancelled, .. }) => return Err(None),
+            Some(job) => return Err(Some(job.error.unwrap_or_else(|| "No load could be made.".to_owned()))),
+            None => return Err(Some("Its jobs are gone.".to_owned())),
+        }
+    }
+    let (Some(replay), Some(tried)) = (replay, tried) else { return Err(Some("No load could be made.".to_owned())) };
     let why = |p: Problem| Some(p.to_string());
     let a = seen(app, replay).await.map_err(why)?;
     let b = seen(app, tried).await.map_err(why)?;
@@ -321,7 +359,7 @@ async fn ended(app: &App, finish: Finish) -> Result<(i64, i64, TrialResult), Opt
             not_replayed: base.book.shortfalls.clone(),
         })
     });
-    Ok((replay, tried, result.await.map_err(why)?))
+    result.await.map_err(why)
 }
 
 /// A kept recording's first visits, as far as comparing goes.

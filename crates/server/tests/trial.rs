@@ -54,6 +54,8 @@ async fn site() -> LocalHosts {
         .route("/hop.jpg", get(|| async { (StatusCode::FOUND, [(header::LOCATION, "/hero.jpg"), (header::SET_COOKIE, "seen=yes")]) }))
         .route("/mixed", get(|| async { ([(header::CONTENT_TYPE, "text/html; charset=windows-1252")], b"<!doctype html><title>start</title><h1>M\xf6we</h1><img id=i src=/hop.jpg width=320 height=200><script>const name = document.querySelector('h1').textContent; addEventListener('load', async () => { const said = await (await fetch('/answer', { method: 'POST', body: 'tide' })).text(); document.title = [name, i.naturalWidth, said, location.host].join(', '); });</script>".to_vec()) }))
         .route("/answer", post(|| async { "high water" }))
+        .route("/inserted", page("<!doctype html><title>start</title><h1>Inserted</h1><img src='http://skerryline.test:1/gone.png'><script>const s = document.createElement('script'); s.src = '/widget.js?v=1*2'; s.onerror = () => { document.title = 'without'; }; document.head.append(s);</script>"))
+        .route("/widget.js", get(|| async { script("document.title = 'with';") }))
         .route("/stream", page("<!doctype html><title>start</title><h1>Stream</h1><script>new EventSource('/live').onmessage = (e) => { document.title = e.data; };</script>"))
         .route("/live", any(|| async {
             let first = futures::stream::iter([Ok::<_, std::io::Error>("data: live\n\n")]);
@@ -208,6 +210,23 @@ async fn a_deferred_script_runs_after_parsing_and_takes_its_dependants_along() {
     let tried = again(&base, &["defer_script:lib.js"], &[], "").await;
     assert_eq!(tried.title(), "lib interactive, inline interactive");
     assert!(tried.recorded.load().errors.is_empty());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_a_script_inserts_is_taken_off_too_and_a_host_that_was_away_is_away_alone() {
+    let _turn = TURN.lock().await;
+    let site = site().await;
+    // The bare domain takes no connection; what lies below it does.
+    let away = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap().local_addr().unwrap();
+    let mut request = RecordRequest::new("http://www.skerryline.test/inserted", conditions(), 1);
+    request.hosts = vec![(HOST.into(), site.address()), ("skerryline.test".into(), away)];
+    let base = Recorded::of(request).await.base();
+    assert_eq!(base.prepared.load.title.as_deref(), Some("with"));
+    assert!(base.book.refused.contains("skerryline.test"), "{:?}", base.book.refused);
+    assert_eq!(again(&base, &[], &[], "").await.title(), "with");
+    let tried = again(&base, &["remove:widget.js?v=1*2"], &[], "").await;
+    assert_eq!(tried.title(), "without");
+    assert_eq!(tried.answered.exactly, 1, "the document alone was asked for");
 }
 
 #[tokio::test(flavor = "multi_thread")]

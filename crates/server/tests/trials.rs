@@ -104,6 +104,54 @@ async fn a_trials_change_is_made_again_from_what_it_wanted_and_the_trial_can_be_
 }
 
 #[tokio::test]
+async fn a_trial_that_cannot_begin_leaves_nothing_behind() {
+    for (browser, why) in
+        [("/no/such/browser", "there is no such file"), ("ws://far.test/x", "needs one on this machine")]
+    {
+        let mut state = State::new(Store::temporary().unwrap());
+        state.browser = Some(browser.into());
+        let state = Arc::new(state);
+        import(&state, &[("home.zip", demo("home-phone-on-the-move"))]).await;
+        let body = value!({"edits": [{"kind": "preconnect", "host": "fonts.typequay.test"}], "loads": 2});
+        let (status, problem) = send(&state, "/api/recordings/1/loads/1/trials", &body).await;
+        assert_eq!(status, 503, "{problem}");
+        assert!(problem["detail"].as_str().unwrap().contains(why), "{problem}");
+        assert_eq!(json(&state, "/api/recordings/1/trials").await, value!([]));
+    }
+}
+
+#[tokio::test]
+async fn a_file_is_given_as_the_text_that_it_is() {
+    let state = with_home().await;
+    let rows = json(&state, "/api/recordings/1/loads/1/requests").await;
+    let text = async |name: &str| {
+        let row = rows.as_array().unwrap().iter().find(|r| r["name"] == name).unwrap();
+        json(&state, &format!("/api/recordings/1/loads/1/requests/{}/text", row["id"])).await["text"].clone()
+    };
+    assert!(text("www.skerryline.test").await.as_str().unwrap().starts_with("<!doctype html>"));
+    assert_eq!(text("hero-marlin-bay.jpg").await, Value::Null);
+}
+
+#[tokio::test]
+async fn a_replay_goes_with_the_last_trial_that_has_it_and_comes_back_with_nobody() {
+    let state = with_home().await;
+    import(&state, &[("a.zip", demo("home-home-laptop")), ("b.zip", demo("booking-home-laptop"))]).await;
+    let store = &state.store;
+    let there = |id: i64| store.recording(id).is_ok();
+    let trial = |tried: Option<i64>| {
+        let id = store.begin_trial(1, 1, "{}").unwrap();
+        store.end_trial(&StoredTrial { replay: Some(2), tried, ..store.trial(id).unwrap() }).unwrap();
+        id
+    };
+    let (one, other) = (trial(Some(3)), trial(None));
+    store.remove_trial(one).unwrap();
+    assert!(there(2) && !there(3));
+    store.remove_trial(other).unwrap();
+    assert!(!there(2));
+    assert!(there(1), "what was tried is not touched");
+}
+
+#[tokio::test]
 async fn a_replay_without_edits_is_used_again_while_it_is_there() {
     let state = with_home().await;
     import(&state, &[("other.zip", demo("home-home-laptop"))]).await;

@@ -35,6 +35,7 @@ fn the_front_ends_types_are_current() {
     TracksHead::export_all(&config).expect("types");
     trials::TrialOffer::export_all(&config).expect("types");
     trials::TrialRequest::export_all(&config).expect("types");
+    trials::FileText::export_all(&config).expect("types");
     trials::EditText::export_all(&config).expect("types");
     trials::Trial::export_all(&config).expect("types");
     phainon_replay::Change::export_all(&config).expect("types");

@@ -311,7 +311,9 @@ impl Store {
     /// Brings a deleted recording back.
     pub fn restore_recording(&self, id: i64) -> Result<(), StoreError> {
         let changed = self.write().execute(
-            "update recordings set deleted_at = null where (id = ?1 or trial_of = ?1) and deleted_at is not null",
+            // Of its trials, those that went with it: what was forgotten before stays forgotten.
+            "update recordings set deleted_at = null where (id = ?1 or trial_of = ?1)
+               and deleted_at = (select deleted_at from recordings where id = ?1)",
             params![id],
         )?;
         if changed == 0 { Err(StoreError::NotFound("deleted recording", id.to_string())) } else { Ok(()) }

@@ -105,15 +105,17 @@ impl Store {
         rows.into_iter().map(with_state).collect()
     }
 
-    /// Forgets a trial, and takes the recording that it made out of sight; the replay without edits stays for
-    /// others.
+    /// Forgets a trial, and takes the recording that it made out of sight; the replay without edits goes with
+    /// the last trial that has it.
     pub fn remove_trial(&self, id: i64) -> Result<(), StoreError> {
         let trial = self.trial(id)?;
         self.with_reserve(|db| {
-            if let Some(tried) = trial.tried {
-                db.execute("update recordings set deleted_at = ?2 where id = ?1", params![tried, now()])?;
-            }
-            Ok(db.execute("delete from trials where id = ?1", [id])?)
+            db.execute("delete from trials where id = ?1", [id])?;
+            Ok(db.execute(
+                "update recordings set deleted_at = ?3
+                 where id = ?1 or (id = ?2 and not exists (select 1 from trials where replay = ?2))",
+                params![trial.tried, trial.replay, now()],
+            )?)
         })?;
         Ok(())
     }

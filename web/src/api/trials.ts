@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { get, send } from './client';
-import type { Change, OfferedEdit, Trial, TrialOffer, TrialRequest } from './types';
+import type { Change, FileText, OfferedEdit, Trial, TrialOffer, TrialRequest } from './types';
 
 const ofLoad = (id: number, load: number) => `/recordings/${id}/loads/${load}`;
 
@@ -27,6 +27,15 @@ export const useTrial = (trial: number) =>
     queryKey: ['trial', trial],
     queryFn: () => get<Trial>(`/trials/${trial}`),
     refetchInterval: (q) => (underWay(q.state.data) ? 700 : false),
+  });
+
+/** A file's text, to be edited by hand. */
+export const useFileText = (id: number, load: number, request: number) =>
+  useQuery({
+    queryKey: ['file-text', id, load, request],
+    queryFn: () => get<FileText>(`${ofLoad(id, load)}/requests/${request}/text`),
+    staleTime: Infinity,
+    retry: false,
   });
 
 /** What its edits change, file by file. */

@@ -397,6 +397,15 @@ loads: number,
 requests: number, };
 
 /**
+ * A file as it can be edited by hand.
+ */
+export type FileText = { 
+/**
+ * What it says, by its own encoding and as it came; `None` where it is no text.
+ */
+text: string | null, };
+
+/**
  * A finding with its words.
  */
 export type Finding = { 

@@ -73,41 +73,11 @@ pub fn too_little(metric: Metric) -> f64 {
     }
 }
 
-/// A metric's value in a load, as rulers show it.
-#[must_use]
-#[allow(clippy::cast_precision_loss)]
-pub fn value_of(metrics: &Metrics, metric: Metric) -> Option<f64> {
-    match metric {
-        Metric::Lcp => metrics.lcp_ms.map(|v| v.0),
-        Metric::Fcp => metrics.fcp_ms.map(|v| v.0),
-        Metric::Tbt => metrics.tbt_ms.map(|v| v.0),
-        Metric::Cls => metrics.cls,
-        Metric::Inp => metrics.inp_ms.map(|v| v.0),
-        Metric::SpeedIndex => metrics.speed_index_ms.map(|v| v.0),
-        Metric::Ttfb => metrics.ttfb_ms.map(|v| v.0),
-        Metric::Tti => metrics.tti_ms.map(|v| v.0),
-        Metric::Weight => metrics.transferred_bytes.map(|v| v.0 as f64),
-    }
-}
-
-/// The metrics that are compared, in the order in which they are shown.
-pub const COMPARED: [Metric; 9] = [
-    Metric::Lcp,
-    Metric::Fcp,
-    Metric::Tbt,
-    Metric::Inp,
-    Metric::Cls,
-    Metric::SpeedIndex,
-    Metric::Ttfb,
-    Metric::Tti,
-    Metric::Weight,
-];
-
 /// Compares two groups of loads, metric by metric, as far as both tell them.
 #[must_use]
 pub fn compare(a: &[&Metrics], b: &[&Metrics]) -> Vec<Compared> {
-    let values = |group: &[&Metrics], metric| group.iter().filter_map(|m| value_of(m, metric)).collect::<Vec<f64>>();
-    COMPARED.into_iter().filter_map(|metric| compared(metric, values(a, metric), values(b, metric))).collect()
+    let values = |group: &[&Metrics], metric| group.iter().filter_map(|m| m.value(metric)).collect::<Vec<f64>>();
+    Metric::ALL.into_iter().filter_map(|metric| compared(metric, values(a, metric), values(b, metric))).collect()
 }
 
 /// One metric of two groups; `None` where one of them does not tell it.

@@ -70,6 +70,25 @@ pub struct Metrics {
     pub pace_of: Vec<Metric>,
 }
 
+impl Metrics {
+    /// The figure of a metric that has a target: times in ms, weight in bytes over the wire, CLS plain.
+    #[must_use]
+    #[allow(clippy::cast_precision_loss)]
+    pub fn value(&self, metric: Metric) -> Option<f64> {
+        match metric {
+            Metric::Lcp => self.lcp_ms.map(|v| v.0),
+            Metric::Fcp => self.fcp_ms.map(|v| v.0),
+            Metric::Tbt => self.tbt_ms.map(|v| v.0),
+            Metric::Cls => self.cls,
+            Metric::Inp => self.inp_ms.map(|v| v.0),
+            Metric::SpeedIndex => self.speed_index_ms.map(|v| v.0),
+            Metric::Ttfb => self.ttfb_ms.map(|v| v.0),
+            Metric::Tti => self.tti_ms.map(|v| v.0),
+            Metric::Weight => self.transferred_bytes.map(|v| v.0 as f64),
+        }
+    }
+}
+
 /// Computes every metric that the load allows.
 #[must_use]
 pub fn metrics(load: &Load, settings: &Settings) -> Metrics {

@@ -45,6 +45,10 @@ pub struct Ruler {
 }
 
 impl Metric {
+    /// All of them, in the order in which they are shown.
+    pub const ALL: [Self; 9] =
+        [Self::Lcp, Self::Fcp, Self::Tbt, Self::Inp, Self::Cls, Self::SpeedIndex, Self::Ttfb, Self::Tti, Self::Weight];
+
     /// Target and limit as they are published (Core Web Vitals and their companions); a site may set its own.
     #[must_use]
     pub fn published(self) -> Target {

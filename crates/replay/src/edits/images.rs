@@ -160,11 +160,8 @@ pub fn resize(book: &mut Book, known: &Known<'_>, scope: &Scope) -> Tried {
             "No picture that it means is larger than it is shown, of a sort that is re-encoded here (JPEG and PNG are).",
         );
     }
-    Ok(vec![format!(
-        "{} lighter altogether, at quality {USUAL}: {count} {}.",
-        Bytes(saved as u64).text(),
-        if count == 1 { "picture" } else { "pictures" }
-    )])
+    let pictures = if count == 1 { "picture" } else { "pictures" };
+    Ok(vec![format!("{count} {pictures}, {} lighter in all, at quality {USUAL}.", Bytes(saved as u64).text())])
 }
 
 /// Writes width and height of pictures, and of frames the size they came to, into their tags.

@@ -64,7 +64,7 @@ fn applied(edit: &Edit, book: &mut Book, known: &Known<'_>) -> Tried {
         Edit::Preload { file } => preload::preload(book, file, false),
         Edit::RaisePriority { file } => preload::raise(book, file),
         Edit::PutInHtml { file } => preload::put_in_html(book, file),
-        Edit::Preconnect { host } => preload::preconnect(book, known, host),
+        Edit::Preconnect { host } => preload::preconnect(book, host),
         Edit::PreloadFont { file } => preload::preload(book, file, true),
         Edit::Lazy { file } => images::loading(book, file, "lazy"),
         Edit::Eager { file } => images::loading(book, file, "eager"),

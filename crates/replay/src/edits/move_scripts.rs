@@ -106,19 +106,19 @@ pub fn to_end(book: &mut Book, known: &Known<'_>, file: &ResourceKey) -> Tried {
 }
 
 fn already(book: &Book, known: &Known<'_>, file: &ResourceKey, attribute: &str) -> Tried {
-    let named =
-        book.answers.iter().filter(|a| a.kind == ResourceKind::Document).filter_map(crate::Answer::text).any(|text| {
-            let Some(base) = super::html::base_of(&book.page, &text) else { return false };
-            let found = Cell::new(false);
-            let _ = rewritten(
-                &text,
-                vec![element!("script[src]", |el| {
-                    found.set(found.get() || element_names(el, &base, file));
-                    Ok(())
-                })],
-            );
-            found.get()
-        });
+    let named = book.answers.iter().filter(|a| a.kind == ResourceKind::Document).any(|document| {
+        let Some(text) = document.text() else { return false };
+        let Some(base) = super::html::base_of(&document.url, &text) else { return false };
+        let found = Cell::new(false);
+        let _ = rewritten(
+            &text,
+            vec![element!("script[src]", |el| {
+                found.set(found.get() || element_names(el, &base, file));
+                Ok(())
+            })],
+        );
+        found.get()
+    });
     if named {
         return super::cannot(format!("{} has that already (`{attribute}`): nothing would change.", file.name()));
     }

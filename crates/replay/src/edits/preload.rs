@@ -1,7 +1,7 @@
 //! Asking for things earlier: preload, priority, the largest picture in the HTML, connections ahead of need.
 
 use super::html::{at_head, attribute, each_document, element_names, in_document, names, rewritten};
-use super::{Known, Tried, cannot, destination, places};
+use super::{Tried, cannot, destination, places};
 use crate::book::Book;
 use lol_html::element;
 use phainon_core::{ResourceKey, ResourceKind};
@@ -111,7 +111,7 @@ pub fn put_in_html(book: &mut Book, file: &ResourceKey) -> Tried {
 }
 
 /// Opens connections to a host before anything there is asked for.
-pub fn preconnect(book: &mut Book, known: &Known<'_>, host: &str) -> Tried {
+pub fn preconnect(book: &mut Book, host: &str) -> Tried {
     let of_host: Vec<&crate::Answer> =
         book.answers.iter().filter(|a| crate::book::host_of(&a.url).as_deref() == Some(host)).collect();
     let Some(origin) = of_host.first().and_then(|a| Url::parse(&a.url).ok()).map(|u| u.origin().ascii_serialization())
@@ -121,7 +121,6 @@ pub fn preconnect(book: &mut Book, known: &Known<'_>, host: &str) -> Tried {
     // Fonts and fetched data go over connections without credentials, which are others.
     let anonymous = of_host.iter().any(|a| matches!(a.kind, ResourceKind::Font | ResourceKind::Data));
     let plain = of_host.iter().any(|a| !matches!(a.kind, ResourceKind::Font | ResourceKind::Data));
-    let _ = known;
     let mut links = String::new();
     if plain {
         links.push_str(&format!("<link rel=\"preconnect\" href=\"{}\">", attribute(&origin)));

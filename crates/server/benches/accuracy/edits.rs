@@ -2,7 +2,6 @@
 
 use crate::measure::{base, median, record, replayed, request};
 use phainon_core::compare::difference_of_medians;
-use phainon_core::compare::value_of;
 use phainon_core::metrics::{Metric, Metrics};
 use phainon_core::{Edit, ResourceKey, Scope, preset};
 use phainon_server::trial::Base;
@@ -136,7 +135,7 @@ pub async fn edits(loads: usize, only: Option<&str>) {
         let Ok((tried, _, _)) = replayed(base, book, loads).await else { continue };
         println!("{} {}", pair.switch, pair.path);
         for metric in pair.metrics {
-            let values = |of: &[Metrics]| of.iter().filter_map(|m| value_of(m, *metric)).collect::<Vec<f64>>();
+            let values = |of: &[Metrics]| of.iter().filter_map(|m| m.value(*metric)).collect::<Vec<f64>>();
             let of_site = difference_of_medians(&values(recorded), &values(&repaired));
             let of_trial = difference_of_medians(&values(plain), &values(&tried));
             let m = |of: &[Metrics]| median(of, *metric).unwrap_or(f64::NAN);

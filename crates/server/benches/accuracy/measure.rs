@@ -1,7 +1,6 @@
 //! Recording a page and replaying it.
 
 use phainon_core::Conditions;
-use phainon_core::compare::value_of;
 use phainon_core::metrics::{Metric, Metrics};
 use phainon_formats::BodyMap;
 use phainon_recorder::{RecordRequest, Recording, record_whole};
@@ -40,7 +39,7 @@ impl Figures {
 }
 
 pub fn median(metrics: &[Metrics], metric: Metric) -> Option<f64> {
-    let mut values: Vec<f64> = metrics.iter().filter_map(|m| value_of(m, metric)).collect();
+    let mut values: Vec<f64> = metrics.iter().filter_map(|m| m.value(metric)).collect();
     values.sort_by(f64::total_cmp);
     let middle = values.len() / 2;
     match values.len() {

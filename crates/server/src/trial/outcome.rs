@@ -67,16 +67,12 @@ impl Outcome {
         told: &[Told],
         differs: Vec<String>,
     ) -> Self {
-        let metrics = |loads: &[SeenLoad]| {
-            loads.iter().filter(|l| l.failed.is_none()).map(|l| l.metrics.clone()).collect::<Vec<_>>()
-        };
-        let (in_a, in_b) = (metrics(a), metrics(b));
         let mut unknown: BTreeMap<String, u32> = BTreeMap::new();
         for (url, times) in told.iter().flat_map(|t| &t.unknown) {
             *unknown.entry(url.clone()).or_default() += times;
         }
         Self {
-            compared: compare(&in_a.iter().collect::<Vec<_>>(), &in_b.iter().collect::<Vec<_>>()),
+            compared: compare(&counted(a), &counted(b)),
             differs,
             answered: told.iter().fold(Answered::default(), |sum, t| sum.and(t.answered)),
             unknown,
@@ -99,6 +95,11 @@ impl Outcome {
             verdict => verdict,
         }
     }
+}
+
+/// Figures of the loads that count.
+fn counted(loads: &[SeenLoad]) -> Vec<&Metrics> {
+    loads.iter().filter(|l| l.failed.is_none()).map(|l| &l.metrics).collect()
 }
 
 fn as_seen(loads: &[SeenLoad]) -> Vec<Seen<'_>> {

@@ -125,6 +125,7 @@ function Older({ older }: { older: RoomOfOlder[] }) {
   return (
     <section className="mt-8">
       <h2 className="text-lg">Make room</h2>
+      <p className="text-[13px] text-ink-2">Replays and trials count as the recordings that they are.</p>
       <div className="mt-2 flex flex-wrap gap-x-5 gap-y-1 text-[13px]" role="radiogroup" aria-label="Which recordings">
         {older.map((o) => (
           <label key={o.days} className="flex items-center gap-1.5">

@@ -6,9 +6,8 @@ import { Compartment, EditorState, type Extension } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
 import { basicSetup } from 'codemirror';
 import { useEffect, useRef, useState } from 'react';
-import { useBody } from '../../api/queries';
+import { useFileText } from '../../api/trials';
 import type { HandMade, RequestRow } from '../../api/types';
-import { bytes } from '../../parts/format';
 import { Modal } from '../../shell/Modal';
 import { useReading } from '../../shell/reading';
 import { looks } from './editor';
@@ -27,13 +26,13 @@ export default function ByHand(props: {
 }) {
   const { row, before, onKeep } = props;
   const { recording, number } = useReading();
-  const body = useBody(recording.id, number, row.id, true);
+  const file = useFileText(recording.id, number, row.id);
   // A dialog puts its content on the screen a moment after it is opened.
   const [place, setPlace] = useState<HTMLDivElement | null>(null);
   const view = useRef<EditorView | null>(null);
   const diff = useRef(new Compartment());
   const [compared, setCompared] = useState(false);
-  const original = body.data?.text ?? null;
+  const original = file.data?.text ?? null;
   const start = before?.text ?? original;
   useEffect(() => {
     if (!place || start === null) return;
@@ -62,42 +61,40 @@ export default function ByHand(props: {
       ),
     });
   };
-  const take = async (file: File) => {
-    const data = new Uint8Array(await file.arrayBuffer());
-    const isText = !data.slice(0, 4000).includes(0);
-    if (isText) {
+  const take = async (given: File) => {
+    const data = new Uint8Array(await given.arrayBuffer());
+    if (view.current && !data.slice(0, 4000).includes(0)) {
       const text = new TextDecoder().decode(data);
-      view.current?.dispatch({ changes: { from: 0, to: view.current.state.doc.length, insert: text } });
+      view.current.dispatch({ changes: { from: 0, to: view.current.state.doc.length, insert: text } });
       return;
     }
-    let binary = '';
-    data.forEach((byte) => (binary += String.fromCharCode(byte)));
+    const binary = Array.from(data, (byte) => String.fromCharCode(byte)).join('');
     onKeep({ url: row.url, text: null, base64: btoa(binary) });
   };
   return (
     <Modal open onOpenChange={(open) => !open && props.onClose()} title={row.name} about={row.url} wide>
-      {body.error && <p className="mt-3 text-past">{body.error.message}</p>}
-      {body.data?.cut && (
-        <p className="mt-3 text-past">
-          This text is too long to be edited here ({bytes(body.data.bytes)}); put a file in its place.
-        </p>
-      )}
-      {body.data && !body.data.cut && (
-        <div ref={setPlace} className="by-hand mt-3 h-[52vh] overflow-auto border border-rule-strong" />
-      )}
+      {file.error && <p className="mt-3 text-past">{file.error.message}</p>}
+      {file.data &&
+        (original === null ? (
+          <p className="mt-3 text-ink-2">This is no text; another file can be put in its place.</p>
+        ) : (
+          <div ref={setPlace} className="mt-3 h-[52vh] overflow-auto border border-rule-strong" />
+        ))}
       <div className="mt-3 flex items-center gap-3 text-[13px]">
-        <label className="flex items-center gap-1.5">
-          <input type="checkbox" checked={compared} onChange={(e) => compare(e.target.checked)} />
-          Show what differs from the recorded text
-        </label>
+        {original !== null && (
+          <label className="flex items-center gap-1.5">
+            <input type="checkbox" checked={compared} onChange={(e) => compare(e.target.checked)} />
+            Show what differs from the recorded text
+          </label>
+        )}
         <label className="btn">
           Put a file in its place
           <input
             type="file"
             className="sr-only"
             onChange={(e) => {
-              const file = e.target.files?.[0];
-              if (file) void take(file);
+              const given = e.target.files?.[0];
+              if (given) void take(given);
             }}
           />
         </label>
@@ -107,7 +104,7 @@ export default function ByHand(props: {
           </button>
           <button
             className="btn btn-main"
-            disabled={!body.data || body.data.cut}
+            disabled={original === null}
             onClick={() => onKeep({ url: row.url, text: view.current?.state.doc.toString() ?? '' })}
           >
             Try with this

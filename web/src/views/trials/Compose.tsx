@@ -21,9 +21,18 @@ export function Compose({ offer }: { offer: TrialOffer }) {
   const navigate = useNavigate();
   const say = useNotice();
   const wanted = params.getAll('try');
-  const [chosen, setChosen] = useState<OfferedEdit[]>(() =>
-    offer.edits.filter((e) => wanted.includes(e.fix.key) && e.problem === null),
-  );
+  const [chosen, setChosen] = useState<OfferedEdit[]>([]);
+  // What the address names is added to what was chosen before: the margin leads here while this is open.
+  const [added, setAdded] = useState<string | null>(null);
+  const named = wanted.join(' ');
+  if (added !== named) {
+    setAdded(named);
+    const has = new Set(chosen.map((c) => c.fix.key));
+    setChosen([
+      ...chosen,
+      ...offer.edits.filter((e) => wanted.includes(e.fix.key) && !has.has(e.fix.key) && e.problem === null),
+    ]);
+  }
   const [byHand, setByHand] = useState<HandMade[]>([]);
   const [loads, setLoads] = useState(5);
   const [preset, setPreset] = useState('home-laptop');
@@ -47,9 +56,7 @@ export function Compose({ offer }: { offer: TrialOffer }) {
         onError: (error) => say({ text: error.message, bad: true }),
       },
     );
-  const texts = load.requests.filter(
-    (r) => r.has_body && ['document', 'style', 'script'].includes(r.kind) && (r.status ?? 0) < 300,
-  );
+  const files = load.requests.filter((r) => r.has_body && r.url.startsWith('http') && (r.status ?? 0) < 300);
   return (
     <section className="mt-4 max-w-[1000px]" aria-label="A new trial">
       {refused && (
@@ -96,10 +103,10 @@ export function Compose({ offer }: { offer: TrialOffer }) {
             <select
               className="min-w-0 flex-1 rounded border border-rule-strong bg-sheet px-1.5 py-1"
               value=""
-              onChange={(e) => setEditing(texts.find((r) => String(r.id) === e.target.value) ?? null)}
+              onChange={(e) => setEditing(files.find((r) => String(r.id) === e.target.value) ?? null)}
             >
-              <option value="">choose a document, sheet or script …</option>
-              {texts.map((r) => (
+              <option value="">choose a file …</option>
+              {files.map((r) => (
                 <option key={r.id} value={r.id}>
                   {r.name} ({r.host})
                 </option>

@@ -50,6 +50,7 @@ export default function TrialView() {
         {running ? 'Trying: ' : state === 'cancelled' ? 'Cancelled: ' : ''}
         {title(trial.data)}
       </h1>
+      <p className="text-[13px] text-ink-2">On load {trial.data.load} of this recording.</p>
       <Tried trial={trial.data} />
       {running && <UnderWay trial={trial.data} />}
       {state === 'failed' && (

@@ -43,17 +43,17 @@ export function Verdicts(props: { rows: SaidCompared[]; broken: boolean; names: 
       <thead>
         <tr className="border-b border-rule-strong">
           <th className="py-1">Metric</th>
-          <th className="w-[90px] text-right">{props.names[0]}</th>
-          <th className="w-[90px] text-right">{props.names[1]}</th>
-          <th className="w-[100px] text-right">
+          <th className="w-[76px] text-right">{props.names[0]}</th>
+          <th className="w-[76px] text-right">{props.names[1]}</th>
+          <th className="w-[90px] text-right">
             <Ask how="The second median less the first: below zero is better.">Difference</Ask>
           </th>
-          <th className="w-[210px] pl-5">
+          <th className="w-[220px] pl-5">
             <Ask how="The 95 % interval of the difference of medians, by bootstrap over the loads (2,000 draws). The line in the middle is zero.">
               Interval
             </Ask>
           </th>
-          <th>
+          <th className="w-[112px]">
             <Ask how="Better or worse where the interval leaves out zero, the ranks of the loads lie apart by chance at most once in twenty (Mann–Whitney), and the difference is more than a frame. Three loads can never tell.">
               Verdict
             </Ask>

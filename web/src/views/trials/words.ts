@@ -28,6 +28,6 @@ export function signed(metric: Metric, value: number): string {
 export function openQuestion(c: Compared, verdict: Verdict, broken: boolean): string {
   if (verdict !== 'cannot_tell') return '';
   if (broken && c.verdict === 'better') return 'lower, but the page is broken';
-  if (c.loads_needed !== null) return `${c.loads_needed} loads of each might tell`;
+  if (c.loads_needed !== null) return `${c.loads_needed} loads might`;
   return '';
 }
