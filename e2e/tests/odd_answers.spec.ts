@@ -141,7 +141,7 @@ test('names of any length widen no screen', async ({ page }) => {
 function job(id: number, more: Partial<Job> = {}): Job {
   return {
     id, batch: 7,
-    source: 'recording', state: 'running', url: 'http://www.skerryline.test/', page: 'Home', load: 2, of: 3, visit: 'return', stage: 'loading', requests: 17, frame: 0,
+    source: 'recording', trial_of: null, state: 'running', url: 'http://www.skerryline.test/', page: 'Home', load: 2, of: 3, visit: 'return', stage: 'loading', requests: 17, frame: 0,
     kept: 1, recording: null, error: null,
     conditions: { name: 'Phone on the move', width: 360, height: 800, pixel_ratio: 3, mobile: true, cpu_slowdown: 4, round_trip_ms: 120, down_bits: 4e6, up_bits: 1e6, distance: 'same_city' } as Job['conditions'],
     ...more,

@@ -1,6 +1,8 @@
 import { expect, test } from '@playwright/test';
 import { open } from './open';
 
+const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+
 test('the largest picture is late: try it, see that it is better, take the files', async ({ page }) => {
   test.setTimeout(240_000);
   const here = await open(page, 'Home', 'Phone on the move');
@@ -98,11 +100,49 @@ test('any file can be named, edited by hand, or found to be beyond a trial', asy
   await expect(chosen.getByRole('listitem')).toHaveCount(3);
 });
 
+test('fixes of the plan are tried each alone, and the plan says what came of it', async ({ page }) => {
+  test.setTimeout(300_000);
+  const here = await open(page, 'Booking', 'Home laptop');
+  await page.goto(`${here}/findings`);
+  const add = page.getByRole('button', { name: /^Add to the plan: (Defer|Inline|Send|Put)/ });
+  const titles: string[] = [];
+  for (const at of [0, 1]) {
+    titles.push((await add.nth(at).getAttribute('aria-label') ?? '').replace('Add to the plan: ', ''));
+    await add.nth(at).click();
+    await expect(page.getByRole('status').filter({ hasText: 'In the plan' }).first()).toBeVisible();
+  }
+  const site = '/sites/skerryline.test/plan';
+  await page.goto(site);
+  await page.getByRole('row', { name: new RegExp(`^\\d+\\. ${escaped(titles[0] ?? '')}`) }).getByRole('link', { name: /^try it/ }).click();
+  const chosen = page.getByRole('list', { name: 'Chosen edits' });
+  await expect(chosen.getByRole('listitem')).toHaveCount(1);
+  await page.getByRole('checkbox', { name: new RegExp(escaped(titles[1] ?? '')) }).check();
+  // What was chosen is there again when one comes back.
+  await page.getByRole('link', { name: 'Findings' }).click();
+  await page.getByRole('link', { name: 'Trials' }).click();
+  await expect(chosen.getByRole('listitem')).toHaveCount(2);
+  await page.getByLabel('Loads of each').fill('2');
+  await page.getByRole('checkbox', { name: 'Each edit alone, in 2 trials' }).check();
+  await page.getByRole('button', { name: 'Try each' }).click();
+  await expect(page.getByRole('status').filter({ hasText: '2 trials in line' })).toBeVisible();
+  const made = page.getByRole('region', { name: 'Trials made' }).getByRole('row');
+  await expect(made.filter({ hasText: 'under way' })).toHaveCount(2);
+  await expect(made.filter({ hasText: 'under way' })).toHaveCount(0, { timeout: 200_000 });
+  await expect(made.filter({ hasText: 'failed' })).toHaveCount(0);
+  await page.goto(site);
+  for (const title of titles) {
+    const row = page.getByRole('row', { name: new RegExp(`^\\d+\\. ${escaped(title)}`) });
+    // Two loads of each can never tell.
+    await expect(row).toContainText(/can’t tell|broke the page/);
+    await expect(row.getByRole('link', { name: /ms|broke/ })).toHaveAttribute('href', /\/trials\/\d+$/);
+  }
+});
+
 test('a trial is cancelled, and a file without bodies says that it cannot be tried', async ({ page }) => {
   const here = await open(page, 'Home', 'Home laptop');
   await page.goto(`${here}/trials`);
-  await page.getByLabel('Or any other').selectOption('preconnect');
-  await page.getByLabel('Which host').fill('fonts.typequay.test');
+  await page.getByLabel('Or any other').selectOption('defer_script');
+  await page.getByLabel('Which file').fill('vendor.js');
   await page.getByRole('button', { name: 'Add', exact: true }).click();
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toContainText('Trying:');

@@ -84,7 +84,7 @@ pub use prepare::{Index, Prepared};
 pub use recording::{Counted, MetricRow, RecordingSummary, representative, summarise};
 pub use request::{
     BodyPart, BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId, ResourceKind,
-    ServerTiming,
+    ServerTiming, sent_mark,
 };
 pub use resource_key::ResourceKey;
 pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};

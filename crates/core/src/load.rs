@@ -115,6 +115,13 @@ pub struct Load {
     /// Errors that the page's scripts left to the console, each once.
     #[serde(default)]
     pub errors: Vec<String>,
+    /// What the page's elements listened to when the load was over, each as “click on nav > button”; `None`
+    /// where that is not told.
+    #[serde(default)]
+    pub listened: Option<Vec<String>>,
+    /// What the scripted user did, one step a line as the recorder reads them; what was typed is masked.
+    #[serde(default)]
+    pub steps: Vec<String>,
     pub missing: Vec<Missing>,
     /// What the reader of the source had to leave out or mend.
     pub notes: Vec<Note>,
@@ -155,6 +162,8 @@ impl Load {
             page: None,
             observed: None,
             errors: Vec::new(),
+            listened: None,
+            steps: Vec::new(),
             missing: Vec::new(),
             notes: Vec::new(),
         }

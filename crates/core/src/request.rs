@@ -2,6 +2,7 @@
 
 use crate::{Bytes, Millis};
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 use std::sync::Arc;
 use ts_rs::TS;
 
@@ -233,6 +234,10 @@ pub struct Request {
     pub redirected_from: Option<RequestId>,
     pub request_headers: Vec<Header>,
     pub response_headers: Vec<Header>,
+    /// The first byte of the SHA-256 of what was sent along. What was sent is never kept; so much of it tells a
+    /// page's few bodies to one address apart, and is too little to guess a body by.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sent_mark: Option<u8>,
     pub body: Option<BodyRef>,
     /// Why it failed, in the browser's or network's words.
     pub failed: Option<String>,
@@ -272,6 +277,7 @@ impl Request {
             redirected_from: None,
             request_headers: Vec::new(),
             response_headers: Vec::new(),
+            sent_mark: None,
             body: None,
             failed: None,
             main_frame: true,
@@ -307,6 +313,12 @@ impl Request {
     pub fn is_network(&self) -> bool {
         self.url.starts_with("http://") || self.url.starts_with("https://")
     }
+}
+
+/// What is kept of a body that a request sends, as [`Request::sent_mark`]; `None` where it sends nothing.
+#[must_use]
+pub fn sent_mark(body: &[u8]) -> Option<u8> {
+    (!body.is_empty()).then(|| Sha256::digest(body)[0])
 }
 
 /// The last part of a URL's path, or its host where the path is bare.

@@ -47,6 +47,12 @@ pub struct PageRecord {
     /// Errors that the page's scripts left to the console, each once.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub errors: Vec<String>,
+    /// What its elements listened to at the end, each once.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub listened: Option<Vec<String>>,
+    /// What the scripted user did, one step a line; what was typed is masked.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub steps: Vec<String>,
     #[serde(deserialize_with = "phainon_core::notes_of_any_version")]
     pub notes: Vec<Note>,
     /// The files in `frames/`, in order.
@@ -143,7 +149,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 6;
+pub const ASSEMBLY_VERSION: u32 = 7;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -354,6 +360,8 @@ impl RawLoad {
         load.acted = page.acted_ms;
         load.observed = page.observed.clone();
         load.errors.clone_from(&page.errors);
+        load.listened.clone_from(&page.listened);
+        load.steps.clone_from(&page.steps);
         load.notes.extend(page.notes.iter().cloned());
         let (frames, lack) = pictures::compared(frames);
         load.frames = frames;

@@ -13,6 +13,9 @@ const LIMIT: Duration = Duration::from_secs(10);
 pub const WORLD: &str = "phainon";
 const OBSERVER: &str = include_str!("observer.js");
 const FACTS: &str = include_str!("page.js");
+const LISTENED: &str = include_str!("listened.js");
+/// So many names of what is listened to are kept; the script stops there too.
+const MOST_LISTENED: usize = 400;
 const ELEMENT: &str = include_str!("element.js");
 
 #[derive(Debug, Default, Deserialize)]
@@ -46,6 +49,20 @@ pub async fn read(client: &Client, session: &str, world: i64) -> Result<PageRead
     }
     serde_json::from_value(answer["result"]["value"].clone())
         .map_err(|e| RecordError::Other(format!("The document could not be read: {e}")))
+}
+
+/// Names of what is listened to are kept up to this length.
+const LONGEST_NAME: usize = 200;
+
+/// What the page's elements listen to; `None` where the browser does not tell. The browser lists a world's
+/// own listeners alone, so this is asked in the page's world, where the page may answer what it likes.
+pub async fn listened(client: &Client, session: &str) -> Option<Vec<String>> {
+    // The list of listeners is among the helpers of the browser's command line.
+    let ask = json!({"expression": LISTENED, "returnByValue": true, "includeCommandLineAPI": true, "timeout": 2_000});
+    let answer = client.call(Some(session), "Runtime.evaluate", ask, LIMIT).await.ok()?;
+    let names: Vec<String> = serde_json::from_value(answer["result"]["value"].clone()).ok()?;
+    let short = |name: String| name.chars().take(LONGEST_NAME).collect();
+    Some(names.into_iter().take(MOST_LISTENED).map(short).collect())
 }
 
 /// What the page's clock shows: milliseconds since navigation start.

@@ -51,6 +51,7 @@ impl Watcher<'_> {
             cut_off: outcome.cut_off,
             acted_ms: outcome.acted_ms,
             errors: std::mem::take(&mut self.errors),
+            steps: self.job.steps.iter().map(|s| s.masked().to_string()).collect(),
             ..PageRecord::default()
         };
         if !outcome.stuck {
@@ -109,6 +110,8 @@ impl Watcher<'_> {
                 }
                 Err(e) => notes.push(Note::PageNotRead { why: e.to_string() }),
             }
+            let listened = async { Ok(page::listened(&client, &session).await) };
+            record.listened = self.while_waiting(events, listened).await?;
         }
         for node in facts.map(nodes_to_name).unwrap_or_default() {
             let world = self.world;

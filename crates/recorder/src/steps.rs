@@ -59,6 +59,17 @@ impl Step {
         text.lines().filter(|l| !l.trim().is_empty()).map(str::parse).collect()
     }
 
+    /// The step as it is kept: what it types is as long as it was, and no more is told of it.
+    #[must_use]
+    pub fn masked(&self) -> Self {
+        match self {
+            Self::Type(selector, text) => {
+                Self::Type(selector.clone(), text.chars().map(|c| if c.is_whitespace() { c } else { 'x' }).collect())
+            }
+            other => other.clone(),
+        }
+    }
+
     /// The step without what it types, which may be a secret.
     #[must_use]
     pub fn without_text(&self) -> String {
@@ -129,6 +140,8 @@ mod tests {
             steps,
             [Step::Click("#more > b".into()), Step::Type("#name".into(), "Ann of Gull".into()), Step::Wait(200)]
         );
+        let kept = Step::parse_all(&steps[1].masked().to_string()).expect("a step");
+        assert_eq!(kept, [Step::Type("#name".into(), "xxx xx xxxx".into())]);
         for wrong in ["click", "type #name", "wait long", "jump"] {
             assert!(Step::parse_all(wrong).is_err(), "{wrong}");
         }

@@ -35,9 +35,16 @@ pub async fn open(job: &LoadJob<'_>, browser: &Browser) -> Result<Tab, RecordErr
     Ok(Tab { session, target_id, product })
 }
 
+/// What requests send is told up to this size; a mark of it is kept.
+const MOST_SENT: u32 = 1 << 20;
+
 /// What a session needs before its network events can be followed and its bodies asked for.
 pub fn follow_network(job: &LoadJob<'_>) -> Value {
-    json!({"maxTotalBufferSize": job.limits.bodies, "maxResourceBufferSize": MOST_OF_ONE})
+    json!({
+        "maxTotalBufferSize": job.limits.bodies,
+        "maxResourceBufferSize": MOST_OF_ONE,
+        "maxPostDataSize": MOST_SENT,
+    })
 }
 
 /// Has frames of other sites and workers, which live in targets of their own, wait until we listen.

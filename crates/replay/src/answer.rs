@@ -47,6 +47,8 @@ pub struct Answer {
     pub request: Option<RequestId>,
     pub url: Arc<str>,
     pub method: String,
+    /// The mark of what was sent with the request.
+    pub sent_mark: Option<u8>,
     pub kind: ResourceKind,
     pub status: u16,
     /// Without those that belong to a connection or to how the body is packed.
@@ -66,6 +68,8 @@ pub struct Answer {
     /// Where the body came in a rhythm of the server's.
     pub pauses: Vec<Pause>,
     pub http: Http,
+    /// Whether it comes without its body where the browser has it already (304).
+    pub revalidates: bool,
     /// Whether the body is that which was recorded. What was not kept is filled with blanks.
     pub exact: bool,
 }

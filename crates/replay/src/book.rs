@@ -58,6 +58,8 @@ pub enum Shortfall {
     },
     /// The page had moved on by itself before this load, over connections that a replay opens anew.
     MovedOn,
+    /// What a user did in the load is not known step by step, so nobody does it again.
+    NotActed,
     /// Requests that had no answer when the load was over.
     Unanswered {
         /// How many.
@@ -83,6 +85,10 @@ impl Shortfall {
                 format!("A service worker gave {count} of the answers; it runs again, over what was kept.")
             }
             Self::MovedOn => "The page had moved on by itself before this load began, and its connections were open by then; a replay opens them anew and is that much later.".to_owned(),
+            Self::NotActed => {
+                "The load has a user's input whose steps were not kept, so nobody acts in a replay and it has no INP."
+                    .to_owned()
+            }
             Self::Unanswered { count } => {
                 format!("{count} requests had no answer when the load was over; they get none in a replay either.")
             }
@@ -130,16 +136,10 @@ impl Book {
                 unanswered += 1;
                 continue;
             };
-            let stream = request.mime.as_deref() == Some("text/event-stream");
-            streams += usize::from(stream);
-            let body = request.body.as_ref().and_then(|b| bodies.body(&b.hash));
-            let empty = request.method == "HEAD"
-                || stream
-                || request.unpacked.or(request.transferred).is_some_and(|size| size.0 == 0)
-                || matches!(status, 204 | 205 | 304)
-                || (300..400).contains(&status);
-            missing += usize::from(body.is_none() && !empty);
-            answers.push(answer(load, request, status, body, empty, &line));
+            streams += usize::from(is_stream(request));
+            let answer = answer(load, request, status, bodies, &line);
+            missing += usize::from(!answer.exact);
+            answers.push(answer);
         }
         let document = load.document().filter(|d| d.is_network());
         let has = |d: &Request| answers.iter().any(|a| a.request == Some(d.id) && a.exact && !a.body.is_empty());
@@ -166,6 +166,7 @@ impl Book {
             (streams, Shortfall::StreamsSilent { count: streams }),
             (workers, Shortfall::ServiceWorker { count: workers }),
             (unanswered, Shortfall::Unanswered { count: unanswered }),
+            (usize::from(load.acted.is_some() && load.steps.is_empty()), Shortfall::NotActed),
             (usize::from(load.notes.iter().any(|n| matches!(n, Note::MovedOn { .. }))), Shortfall::MovedOn),
         ];
         Ok(Self {
@@ -178,6 +179,26 @@ impl Book {
             refused,
             shortfalls: shortfalls.into_iter().filter(|(count, _)| *count > 0).map(|(_, s)| s).collect(),
         })
+    }
+
+    /// With what the return visit of the load tells: answers that only it asked for, and which servers send a
+    /// file again although the browser has it.
+    pub fn add_return(&mut self, again: &Load, bodies: &dyn Bodies) {
+        let line = Line::of(again);
+        let asked = again.requests.iter().filter(|r| r.is_network() && r.cache.is_none());
+        for request in asked {
+            let Some(status) = request.status.filter(|s| (100..1000).contains(s)) else { continue };
+            let url = without_fragment(&request.url);
+            let conditional = request.request_headers.iter().any(|h| {
+                h.name.eq_ignore_ascii_case("if-none-match") || h.name.eq_ignore_ascii_case("if-modified-since")
+            });
+            let mut known = self.answers.iter_mut().filter(|a| a.url == url && a.method == request.method).peekable();
+            if known.peek().is_none() {
+                self.answers.push(Answer { request: None, ..answer(again, request, status, bodies, &line) });
+            } else if conditional && status == 200 {
+                known.for_each(|a| a.revalidates = false);
+            }
+        }
     }
 
     /// Every host that it answers for.
@@ -225,7 +246,17 @@ pub fn host_of(url: &str) -> Option<String> {
     url::Url::parse(url).ok()?.host_str().map(str::to_owned)
 }
 
-fn answer(load: &Load, request: &Request, status: u16, body: Option<Vec<u8>>, empty: bool, line: &Line) -> Answer {
+fn is_stream(request: &Request) -> bool {
+    request.mime.as_deref() == Some("text/event-stream")
+}
+
+fn answer(load: &Load, request: &Request, status: u16, bodies: &dyn Bodies, line: &Line) -> Answer {
+    let body = request.body.as_ref().and_then(|b| bodies.body(&b.hash));
+    let empty = request.method == "HEAD"
+        || is_stream(request)
+        || request.unpacked.or(request.transferred).is_some_and(|size| size.0 == 0)
+        || matches!(status, 204 | 205 | 304)
+        || (300..400).contains(&status);
     let mut cookies = 0;
     let headers = request
         .response_headers
@@ -266,6 +297,7 @@ fn answer(load: &Load, request: &Request, status: u16, body: Option<Vec<u8>>, em
         request: Some(request.id),
         url: without_fragment(&request.url),
         method: request.method.clone(),
+        sent_mark: request.sent_mark,
         kind: request.kind,
         // The browser of a replay has an empty cache: it gets the body, and the next time may be told that it has not changed.
         status: if status == 304 && !body.is_empty() { 200 } else { status },
@@ -278,6 +310,7 @@ fn answer(load: &Load, request: &Request, status: u16, body: Option<Vec<u8>>, em
         together: Line::came_together(request),
         pauses: line.pauses(load, request),
         http: Http::named(request.protocol.as_deref()),
+        revalidates: true,
         exact,
     }
 }

@@ -12,6 +12,9 @@ const DIFFERENT: f64 = 20.0;
 /// So large a share of the screen has to look different, over what differs between loads of one kind.
 const SHARE: f64 = 0.04;
 
+/// So many handlers are named in a sentence.
+const NAMED: usize = 6;
+
 /// A load as far as judging it goes.
 pub struct Seen<'a> {
     /// What was observed.
@@ -44,6 +47,11 @@ pub enum Broken {
         /// Its status, where it had an answer.
         status: Option<u16>,
     },
+    /// Elements that listened to something and do not any more when the load is over.
+    Handlers {
+        /// What they listened to, each as “click on nav > button”.
+        lost: Vec<String>,
+    },
     /// The screen at the end looks different.
     Screen {
         /// Share of it, 0 to 1.
@@ -62,6 +70,12 @@ impl Broken {
                 format!("{url} is answered with {status}, which it was not before.")
             }
             Self::Request { url, status: None } => format!("{url} fails, which it did not before."),
+            Self::Handlers { lost } => {
+                let more = lost.len().saturating_sub(NAMED);
+                let named = lost.iter().take(NAMED).cloned().collect::<Vec<_>>().join(", ");
+                let rest = if more > 0 { format!(", and {more} more") } else { String::new() };
+                format!("Not listened to any more when the load is over: {named}{rest}.")
+            }
             Self::Screen { share } => {
                 format!("{:.0} % of the first screen look different at the end of the load.", share * 100.0)
             }
@@ -99,6 +113,10 @@ pub fn broken(a: &[Seen<'_>], b: &[Seen<'_>], taken_off: &BTreeSet<String>) -> V
             found.push(Broken::Request { url, status });
         }
     }
+    let lost = lost_handlers(a, b);
+    if !lost.is_empty() {
+        found.push(Broken::Handlers { lost });
+    }
     let screens = |loads: &[Seen<'_>]| loads.iter().filter_map(|s| screen(s.last?)).collect::<Vec<_>>();
     let (old, new) = (screens(a), screens(b));
     let own = pairs(&old, &old).into_iter().chain(pairs(&new, &new)).fold(0.0, f64::max);
@@ -109,6 +127,17 @@ pub fn broken(a: &[Seen<'_>], b: &[Seen<'_>], taken_off: &BTreeSet<String>) -> V
         found.push(Broken::Screen { share });
     }
     found
+}
+
+/// What every load of A listened to and none of B does. A load that does not tell what it listened to tells
+/// nothing of what was lost either.
+fn lost_handlers(a: &[Seen<'_>], b: &[Seen<'_>]) -> Vec<String> {
+    let told = |seen: &Seen<'_>| Some(seen.load.listened.as_ref()?.iter().cloned().collect::<BTreeSet<String>>());
+    let all = |loads: &[Seen<'_>]| loads.iter().map(told).collect::<Option<Vec<BTreeSet<String>>>>();
+    let (Some(a), Some(b)) = (all(a), all(b)) else { return Vec::new() };
+    let in_all = a.into_iter().reduce(|all, one| all.intersection(&one).cloned().collect()).unwrap_or_default();
+    let in_any: BTreeSet<String> = b.iter().flatten().cloned().collect();
+    if b.is_empty() { Vec::new() } else { in_all.difference(&in_any).cloned().collect() }
 }
 
 /// What of an error tells it from others: no addresses and places, which carry hashes and lines.
@@ -216,6 +245,25 @@ mod tests {
             ]
         );
         assert!(broken(&[seen(&before)], &[seen(&before)], &off).is_empty());
+    }
+
+    #[test]
+    fn handlers_are_lost_where_all_had_them_and_none_has() {
+        let listening = |to: &[&str]| {
+            let mut load = load(&[], &[]);
+            load.listened = Some(to.iter().map(|l| (*l).to_owned()).collect());
+            load
+        };
+        let (menu, more) = ("click on nav > button", "scroll on the window");
+        let (both, one) = (listening(&[menu, more]), listening(&[more]));
+        let lost = |a: &[&Load], b: &[&Load]| {
+            let (a, b): (Vec<_>, Vec<_>) = (a.iter().map(|l| seen(l)).collect(), b.iter().map(|l| seen(l)).collect());
+            broken(&a, &b, &BTreeSet::new())
+        };
+        assert_eq!(lost(&[&both, &both], &[&one, &one]), [Broken::Handlers { lost: vec![menu.into()] }]);
+        assert!(lost(&[&both, &one], &[&one]).is_empty(), "it came and went before");
+        assert!(lost(&[&both], &[&one, &both]).is_empty(), "it comes and goes now");
+        assert!(lost(&[&both], &[&load(&[], &[])]).is_empty(), "nothing is told of them");
     }
 
     #[test]

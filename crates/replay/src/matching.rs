@@ -1,6 +1,6 @@
 //! Which recorded answer a request of the replay gets.
 //!
-//! By method and address; then by address without what changes from load to load (cache busters, moments,
+//! By method, address and what is sent with it; then by address without what changes from load to load (cache busters, moments,
 //! sessions); then by the names of its parameters; then by its path alone. Several answers to one address
 //! are given in the order in which they were recorded, the last of them again and again.
 
@@ -58,6 +58,8 @@ pub struct Finder {
     views: Vec<(View, Index)>,
     /// Which answers were given in this load.
     given: Vec<bool>,
+    /// What was sent with the request of each.
+    sent: Vec<Option<u8>>,
 }
 
 /// The views in their order; the first is that of the very address.
@@ -77,17 +79,22 @@ impl Finder {
                 (view, index)
             })
             .collect();
-        Self { views, given: vec![false; answers.len()] }
+        Self { views, given: vec![false; answers.len()], sent: answers.iter().map(|a| a.sent_mark).collect() }
     }
 
-    /// The answer for a request.
-    pub fn find(&mut self, method: &str, url: &str) -> Match {
+    /// The answer for a request that sends something with this mark, or nothing.
+    pub fn find(&mut self, method: &str, url: &str, sent: Option<u8>) -> Match {
         for (at, (view, index)) in self.views.iter().enumerate() {
             let Some(places) = index.get(&(method.to_owned(), view(url))) else { continue };
+            // What was sent is not told by every file; what is not known agrees with everything.
+            let agrees = |place: usize| sent.is_none() || self.sent[place].is_none_or(|own| sent == Some(own));
+            let of_it: Vec<usize> = places.iter().copied().filter(|p| agrees(*p)).collect();
+            let same = !of_it.is_empty();
+            let places = if same { &of_it } else { places };
             let next = places.iter().find(|p| !self.given[**p]).or(places.last());
             let Some(place) = next.copied() else { continue };
             self.given[place] = true;
-            return if at == 0 { Match::Exactly(place) } else { Match::Nearly(place) };
+            return if at == 0 && same { Match::Exactly(place) } else { Match::Nearly(place) };
         }
         Match::Not
     }
@@ -132,6 +139,7 @@ pub(crate) mod tests {
             request: None,
             url: url.into(),
             method: "GET".into(),
+            sent_mark: None,
             kind,
             status: 200,
             headers: Vec::new(),
@@ -143,6 +151,7 @@ pub(crate) mod tests {
             together: true,
             pauses: Vec::new(),
             http: Http::First,
+            revalidates: true,
             exact: true,
         }
     }
@@ -160,22 +169,39 @@ pub(crate) mod tests {
             "http://a.test/collect?id=ab&screen=360",
             "http://a.test/app.3f9a1c7b.js",
         ]);
-        assert_eq!(finder.find("GET", "http://a.test/x?page=2&_=1732460000124"), Match::Exactly(1));
-        assert_eq!(finder.find("GET", "http://a.test/x?page=2&_=1799999999999"), Match::Nearly(1));
-        assert_eq!(finder.find("GET", "http://a.test/collect?screen=412&id=cd"), Match::Nearly(2));
-        assert_eq!(finder.find("GET", "http://a.test/collect"), Match::Nearly(2));
-        assert_eq!(finder.find("GET", "http://a.test/app.80bd11e2.js"), Match::Nearly(3));
-        assert_eq!(finder.find("GET", "http://b.test/x?page=2"), Match::Not);
-        assert_eq!(finder.find("POST", "http://a.test/collect"), Match::Not);
+        assert_eq!(finder.find("GET", "http://a.test/x?page=2&_=1732460000124", None), Match::Exactly(1));
+        assert_eq!(finder.find("GET", "http://a.test/x?page=2&_=1799999999999", None), Match::Nearly(1));
+        assert_eq!(finder.find("GET", "http://a.test/collect?screen=412&id=cd", None), Match::Nearly(2));
+        assert_eq!(finder.find("GET", "http://a.test/collect", None), Match::Nearly(2));
+        assert_eq!(finder.find("GET", "http://a.test/app.80bd11e2.js", None), Match::Nearly(3));
+        assert_eq!(finder.find("GET", "http://b.test/x?page=2", None), Match::Not);
+        assert_eq!(finder.find("POST", "http://a.test/collect", None), Match::Not);
     }
 
     #[test]
     fn several_answers_to_one_address_come_in_their_order() {
         let mut finder = finder(&["http://a.test/poll", "http://a.test/poll", "http://a.test/poll"]);
-        let given: Vec<Match> = (0..5).map(|_| finder.find("GET", "http://a.test/poll")).collect();
+        let given: Vec<Match> = (0..5).map(|_| finder.find("GET", "http://a.test/poll", None)).collect();
         let exactly = [0, 1, 2, 2, 2].map(Match::Exactly);
         assert_eq!(given, exactly);
         finder.begin();
-        assert_eq!(finder.find("GET", "http://a.test/poll"), Match::Exactly(0));
+        assert_eq!(finder.find("GET", "http://a.test/poll", None), Match::Exactly(0));
+    }
+
+    #[test]
+    fn bodies_tell_requests_to_one_address_apart() {
+        let sent = |mark: Option<u8>| Answer {
+            method: "POST".into(),
+            sent_mark: mark,
+            ..answer("http://a.test/graph", ResourceKind::Data, "")
+        };
+        let mut finder = Finder::over(&[sent(Some(1)), sent(Some(2)), sent(Some(2))]);
+        let mut post = |mark| finder.find("POST", "http://a.test/graph", mark);
+        assert_eq!([2, 1, 2, 1].map(|m| post(Some(m))), [1, 0, 2, 0].map(Match::Exactly));
+        assert!(matches!(post(Some(9)), Match::Nearly(_)), "a body that holds a moment is another each time");
+        // A file that does not tell what was sent gives its answers in their order.
+        let mut finder = Finder::over(&[sent(None), sent(None)]);
+        assert_eq!(finder.find("POST", "http://a.test/graph", Some(4)), Match::Exactly(0));
+        assert_eq!(finder.find("POST", "http://a.test/graph", Some(5)), Match::Exactly(1));
     }
 }

@@ -20,6 +20,9 @@ use std::time::Duration;
 /// Addresses that nothing answered to are listed up to this many.
 const MOST_LISTED: usize = 200;
 
+/// More than this of what a page sends is not read.
+const MOST_SENT: usize = 64 << 20;
+
 /// What is known of one load of a replay.
 #[derive(Debug, Clone, Default)]
 pub struct Told {
@@ -108,12 +111,14 @@ fn address(request: &Request) -> String {
 }
 
 async fn answer(State(shared): State<Arc<Shared>>, request: Request) -> Response {
-    let arrived = tokio::time::Instant::now();
     let method = request.method().as_str().to_owned();
     let address = address(&request);
     let version = request.version();
     let headers = request.headers().clone();
-    let found = shared.find(&method, &address);
+    // What a page sends is read first, as its server would have: from then on it is at work.
+    let sent = axum::body::to_bytes(request.into_body(), MOST_SENT).await.unwrap_or_default();
+    let arrived = tokio::time::Instant::now();
+    let found = shared.find(&method, &address, phainon_core::sent_mark(&sent));
     if headers.contains_key(header::ACCESS_CONTROL_REQUEST_METHOD) && method == "OPTIONS" && matches!(found, Match::Not)
     {
         return preflight(&headers);
@@ -125,8 +130,6 @@ async fn answer(State(shared): State<Arc<Shared>>, request: Request) -> Response
             return (StatusCode::NOT_FOUND, "This was not asked for in the recorded load.\n").into_response();
         }
     };
-    // What a page sends is read, as its server would have.
-    drop(axum::body::to_bytes(request.into_body(), 64 << 20).await);
     let answer = &shared.book.answers[place];
     tokio::time::sleep_until(arrived + answer.wait).await;
     shared.response(answer, &shared.packed[place], version, &headers, method == "HEAD")
@@ -149,8 +152,8 @@ fn preflight(asked: &HeaderMap) -> Response {
 }
 
 impl Shared {
-    fn find(&self, method: &str, url: &str) -> Match {
-        let found = self.finder.lock().unwrap_or_else(PoisonError::into_inner).find(method, url);
+    fn find(&self, method: &str, url: &str, sent: Option<u8>) -> Match {
+        let found = self.finder.lock().unwrap_or_else(PoisonError::into_inner).find(method, url, sent);
         let mut told = self.told.lock().unwrap_or_else(PoisonError::into_inner);
         match found {
             Match::Exactly(_) => told.answered.exactly += 1,
@@ -217,6 +220,9 @@ impl Shared {
 
     /// Whether the browser has it already: a body that was recorded once does not change.
     fn is_known(&self, answer: &Answer, asked: &HeaderMap) -> bool {
+        if !answer.revalidates {
+            return false;
+        }
         let tag = asked.get(header::IF_NONE_MATCH).and_then(|v| v.to_str().ok());
         match (tag, answer.header("etag")) {
             (Some(tag), Some(own)) => {

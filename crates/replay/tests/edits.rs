@@ -2,8 +2,8 @@
 
 use phainon_core::metrics::Coverage;
 use phainon_core::{
-    BodyRef, Bytes, Edit, Header, Load, Millis, Owner, PageFacts, PageImage, Prepared, Rect, Request, ResourceKey,
-    ResourceKind, Scope, preset,
+    BodyRef, Bytes, Edit, Header, LcpCandidate, Load, Millis, Owner, PageFacts, PageImage, PaintKind, Prepared, Rect,
+    Request, ResourceKey, ResourceKind, Scope, preset,
 };
 use phainon_replay::edits::{Known, apply, by_hand};
 use phainon_replay::{Answer, Becomes, Book, CannotReplay, Encoding, Http, archive, changes, unified};
@@ -202,13 +202,15 @@ fn a_reduced_sheet_keeps_what_was_used_and_blocks_nothing() {
     let small = Small::new();
     let book = done(&small, Edit::ReduceStyle { file: file("/css/site.css") });
     let page = page(&book);
-    assert!(page.contains("<style>a{color:red}</style>"), "{page}");
+    // What it imports goes with it: the imported sheet counts before it, as it did.
+    let used = r#"<style>@import "http://www.pier.test/css/base.css";a{color:red}</style>"#;
+    assert!(page.contains(used), "{page}");
     assert!(
         page.contains(r#"media="print" onload="this.media=&quot;all&quot;""#) || page.contains("this.media='all'"),
         "{page}"
     );
     let book = done(&small, Edit::DropUnused { file: file("/css/site.css") });
-    assert_eq!(at(&book, "site.css").text().as_deref(), Some("a{color:red}"));
+    assert_eq!(at(&book, "site.css").text().as_deref(), Some("@import \"base.css\";a{color:red}"));
     assert!(refused(Edit::ReduceStyle { file: file("/css/base.css") }).contains("was not looked at"));
     assert!(refused(Edit::DropUnused { file: file("/lib/pier.js") }).contains("by hand"));
 }
@@ -237,17 +239,32 @@ fn what_is_asked_for_earlier_stands_at_the_heads_beginning() {
         Edit::PreloadFont { file: file("/quay.woff2") },
         r#"<link rel="preload" href="http://www.pier.test/quay.woff2" as="font" crossorigin>"#,
     );
-    begins(
-        Edit::Preconnect { host: "tags.other.test".into() },
-        r#"<link rel="preconnect" href="https://tags.other.test">"#,
-    );
     let page = page(&done(&small, Edit::PutInHtml { file: file("/late.jpg") }));
     assert!(page.contains(r#"src="http://www.pier.test/late.jpg" fetchpriority="high""#), "{page}");
+    // Where a script made the element, it is put where the document keeps its address.
+    let mut inserted = Small::new();
+    inserted.bodies.values_mut().filter(|b| b.starts_with(b"<!doctype")).for_each(|b| {
+        *b = String::from_utf8_lossy(b).replace("<img data-src", "<div id=deck data-hero").into_bytes();
+    });
+    inserted.load.lcp_candidates.push(LcpCandidate {
+        at: Millis(900.0),
+        kind: PaintKind::Image,
+        size: 20_000.0,
+        node: None,
+        url: Some("http://www.pier.test/late.jpg".into()),
+        tag: None,
+        selector: None,
+        snippet: Some(r#"<img class="hero" src="/late.jpg">"#.into()),
+        rect: None,
+    });
+    let page = self::page(&done(&inserted, Edit::PutInHtml { file: file("/late.jpg") }));
+    assert!(page.contains(r#"alt=""><img fetchpriority="high" class="hero" src="/late.jpg">"#), "{page}");
     assert!(
         self::page(&done(&small, Edit::RaisePriority { file: file("/hero.jpg") }))
             .contains(r#"loading="lazy" fetchpriority="high""#)
     );
     assert!(refused(Edit::Preconnect { host: "nowhere.test".into() }).contains("for nothing"));
+    assert!(refused(Edit::Preconnect { host: "tags.other.test".into() }).contains("no connection on a hint"));
 }
 
 #[test]

@@ -43,6 +43,9 @@ pub struct Job {
     pub batch: u64,
     /// A recording, a replay, or a trial.
     pub source: Source,
+    /// The recording whose load is loaded again, where it is a replay or a trial.
+    #[ts(type = "number | null")]
+    pub trial_of: Option<i64>,
     pub state: JobState,
     pub url: String,
     pub page: String,
@@ -223,6 +226,16 @@ impl Jobs {
                 Some((jobs, (list, news, false, over)))
             },
         ))
+    }
+
+    /// Waits until some jobs are over.
+    pub async fn until_over(&self, jobs: &[u64]) {
+        let mut news = self.changed.subscribe();
+        while jobs.iter().filter_map(|id| self.job(*id)).any(|job| !job.is_over()) {
+            if news.changed().await.is_err() {
+                return;
+            }
+        }
     }
 
     /// Ends every job; for the end of the program. What waits in line goes on at the next start.

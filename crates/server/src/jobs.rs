@@ -8,12 +8,11 @@
 
 use crate::error::Problem;
 use crate::job_list::{Job, JobState};
-use crate::keep;
+use crate::keep::{self, Figures};
 use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::State;
-use crate::trial::request_of;
+use crate::trial::{Course, request_of};
 use axum::http::StatusCode;
-use phainon_core::metrics::Metrics;
 use phainon_core::{Conditions, Source, Visit};
 use phainon_formats::Machine;
 use phainon_recorder::{
@@ -172,16 +171,16 @@ pub struct Again {
     pub source: Source,
     /// What kind of page it is.
     pub page: String,
-    /// What it is loaded under.
-    pub conditions: Conditions,
-    /// How many times.
-    pub loads: usize,
+    /// How it is loaded.
+    pub course: Course,
+    /// A recording of earlier loads of it, to which these are added; without one they make a new recording.
+    pub onto: Option<i64>,
     /// How requests were answered, load by load.
     pub told: Arc<Mutex<Vec<Told>>>,
 }
 
-/// Whether a recorded load can be loaded again here and now, without edits and with them.
-pub fn may_load_again(state: &State) -> Result<(), Problem> {
+/// Whether a recorded load can be loaded again here and now, in so many jobs.
+pub fn may_load_again(state: &State, jobs: usize) -> Result<(), Problem> {
     let unusable = |why: String| Problem::new(StatusCode::SERVICE_UNAVAILABLE, why);
     let program = browser::find(state.browser.as_deref()).map_err(|e| unusable(e.to_string()))?;
     if browser::is_elsewhere(&program) {
@@ -189,13 +188,12 @@ pub fn may_load_again(state: &State) -> Result<(), Problem> {
             "A browser elsewhere has a network of its own; a trial needs one on this machine.".to_owned(),
         ));
     }
-    room_in_line(state, 2)
+    room_in_line(state, jobs)
 }
 
 /// Loads a recorded load again, or puts that in line.
 pub fn load_again(state: &Arc<State>, batch: u64, again: Again) -> Job {
-    let mut request = RecordRequest::new(&again.book.page, again.conditions.clone(), again.loads);
-    request.browser.clone_from(&state.browser);
+    let request = RecordRequest::new(&again.book.page, again.course.conditions.clone(), again.course.loads);
     let wanted = Wanted { url: again.book.page.to_string(), page: again.page.clone(), ..Wanted::default() };
     run(state, batch, wanted, request, None, Some(again))
 }
@@ -219,6 +217,7 @@ fn run(
         id,
         batch,
         source: again.as_ref().map_or(Source::Recording, |a| a.source),
+        trial_of: again.as_ref().map(|a| a.of),
         state: JobState::Queued,
         url,
         page,
@@ -230,7 +229,7 @@ fn run(
         requests: 0,
         frame: 0,
         kept: 0,
-        recording: None,
+        recording: again.as_ref().and_then(|a| a.onto),
         error: None,
     };
     let cancelled = state.jobs.add(job.clone());
@@ -280,7 +279,7 @@ struct Run {
     recorded_at: String,
     machine: Option<Machine>,
     /// What summing up needs of the loads kept so far.
-    kept: Vec<(u32, Visit, bool, Metrics)>,
+    kept: Vec<Figures>,
     /// Why loads failed.
     reasons: Vec<String>,
     /// What went wrong with keeping.
@@ -327,8 +326,9 @@ impl Run {
             } => ended,
         };
         let job = app.jobs.job(id);
-        let recording = job.as_ref().and_then(|j| j.recording);
-        if let Some(recording) = recording {
+        // What was kept before this job stays as it ended then.
+        let added = self.again.as_ref().is_some_and(|a| a.onto.is_some());
+        if let Some(recording) = job.as_ref().and_then(|j| j.recording).filter(|_| !added) {
             let how = match &ended {
                 Ok(Ended::Cancelled) if app.jobs.is_ending() => Ended::BrokenOff,
                 Ok(ended) => *ended,
@@ -354,8 +354,12 @@ impl Run {
         if let Some(again) = &self.again {
             let replay = Replay::start(again.book.clone()).await;
             let replay = replay.map_err(|e| format!("The replay could not be served: {e}."))?;
-            self.request = request_of(&replay, &again.conditions, again.loads, self.app.browser.clone());
+            self.request = request_of(&replay, &again.course);
             self.replay = Some(replay);
+            if let Some(onto) = again.onto {
+                let figures = self.app.with_store(move |store| Ok(keep::figures_of(store, onto)?)).await;
+                self.kept = figures.map_err(|e| e.to_string())?;
+            }
         }
         let request = self.request.clone();
         let (sender, mut receiver) = tokio::sync::mpsc::unbounded_channel::<Progress>();
@@ -386,7 +390,7 @@ impl Run {
             return Ok(());
         }
         self.app.jobs.change(self.id, |j| j.stage = Some("keeping"));
-        let number = u32::try_from(self.kept.len() + 1).unwrap_or(u32::MAX);
+        let number = self.kept.iter().map(|(number, ..)| *number).max().unwrap_or(0) + 1;
         let (site, _) = keep::site_and_page(&job.url);
         let (app, request, machine, recorded_at) =
             (self.app.clone(), self.request.clone(), self.machine.clone(), self.recorded_at.clone());

@@ -2,11 +2,13 @@
 
 use crate::error::Problem;
 use crate::reading::{LoadReading, Reading, read_load, summary_of};
-use phainon_core::{RecordingSummary, Settings, Source, registrable_domain};
+use phainon_core::metrics::Metrics;
+use phainon_core::{Analysis, RecordingSummary, Settings, Source, Visit, registrable_domain};
 use phainon_formats::{BodyMap, Detail, Manifest, ManifestLoad, Opened, RawLoad};
 use phainon_recorder::Recording;
 use phainon_store::{
-    Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Store, StoreError, WholeRecording,
+    Derived, Ended, NewLoad, NewRecording, PackedBodies, PackedLoad, Part as StoredPart, Store, StoreError,
+    WholeRecording,
 };
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -38,6 +40,26 @@ pub fn packed(load: &LoadReading) -> Result<PackedLoad, StoreError> {
     let derived =
         load.reading.as_ref().map(|r| Derived { load: &r.load, analysis: &r.analysis, tracks: r.tracks.as_deref() });
     PackedLoad::of(&NewLoad { raw: &load.raw, derived })
+}
+
+/// Figures of a load, as summing up takes them: its number, its visit, whether it failed.
+pub type Figures = (u32, Visit, bool, Metrics);
+
+/// The figures of a recording's loads as they are kept. What an earlier version wrote may not be readable; such
+/// a load is renewed in its turn.
+pub fn figures_of(store: &Store, id: i64) -> Result<Vec<Figures>, StoreError> {
+    let mut figures = Vec::new();
+    for load in &store.recording(id)?.loads {
+        if !load.has_data {
+            figures.push((load.number, load.visit, true, Metrics::default()));
+            continue;
+        }
+        let kept = store.part(id, load.number, StoredPart::Overview)?;
+        if let Some(Ok(analysis)) = kept.map(phainon_store::PackedPart::value::<Analysis>) {
+            figures.push((load.number, load.visit, load.failed.is_some(), analysis.metrics));
+        }
+    }
+    Ok(figures)
 }
 
 /// The registrable domain of an address, and what a page of it is called where nobody named it.

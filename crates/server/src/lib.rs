@@ -21,6 +21,7 @@ mod signals;
 pub mod state;
 pub mod storage;
 pub mod trial;
+mod trial_rounds;
 pub mod trials;
 
 pub use error::Problem;

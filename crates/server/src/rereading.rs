@@ -7,8 +7,7 @@ use crate::keep;
 use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::{Rereading, State, apart};
 use axum::http::StatusCode;
-use phainon_core::{Analysis, Prepared};
-use phainon_store::Part;
+use phainon_core::Prepared;
 use std::sync::Arc;
 
 /// Reads what [`announce`] found anew, newest recordings first, one at a time and never beside a
@@ -43,14 +42,8 @@ async fn renew(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> 
             return Ok(());
         }
         let raw = store.stored_load(id, number)?.raw()?;
-        let mut figures = Vec::new();
-        for load in store.recording(id)?.loads.iter().filter(|l| l.has_data && l.number != number) {
-            // What an earlier version wrote may not be readable; such a load is renewed in its turn.
-            let kept = store.part(id, load.number, Part::Overview)?;
-            if let Some(Ok(analysis)) = kept.map(phainon_store::PackedPart::value::<Analysis>) {
-                figures.push((load.number, load.visit, load.failed.is_some(), analysis.metrics));
-            }
-        }
+        let mut figures = keep::figures_of(store, id)?;
+        figures.retain(|(of, ..)| *of != number);
         let body = |hash: &str| store.body(hash).ok().flatten();
         let failed = raw.failed.clone();
         let read = read_load(&raw, &body, settings, true).map_err(|e| e.to_string());

@@ -65,8 +65,8 @@ pub struct State {
     pub token: Option<String>,
     /// Host names under which the server may be called.
     pub hosts: Vec<String>,
-    /// The batches of the trials under way.
-    pub trial_batches: Mutex<BTreeMap<i64, u64>>,
+    /// The jobs of the trials under way; several trials may wait for one.
+    pub trial_jobs: Mutex<BTreeMap<i64, Vec<u64>>>,
 }
 
 impl State {
@@ -88,7 +88,7 @@ impl State {
             public_only: false,
             token: None,
             hosts: Vec::new(),
-            trial_batches: Mutex::default(),
+            trial_jobs: Mutex::default(),
         }
     }
 

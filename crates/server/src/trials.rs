@@ -1,26 +1,28 @@
 //! Trials over the API: what can be tried, starting one, its result, its change as files.
 //!
-//! A trial is two jobs of one batch: the replay without edits, unless the load has one already, and the
-//! replay with them. Both are kept as recordings of their own. When they are over, their loads are compared.
+//! A trial is two jobs: the replay without edits, unless the load has one already, and the replay with them.
+//! Both are kept as recordings of their own. When they are over, their loads are compared ([`trial_rounds`]).
+//!
+//! [`trial_rounds`]: crate::trial_rounds
 
 use crate::error::Problem;
-use crate::job_list::{Job, JobState};
-use crate::jobs::{self, Again};
-use crate::rereading;
+use crate::job_list::Job;
+use crate::jobs;
 use crate::state::{State, apart};
-use crate::trial::{Base, HandMade, Outcome, SaidResult, SeenLoad, TrialResult, Wanted};
+use crate::trial::{HandMade, SaidCompared, SaidResult, TrialResult, Wanted};
+use crate::trial_rounds::{self, MOST_LOADS, Plain, Rounds, base};
 use axum::extract::{DefaultBodyLimit, Path, State as Shared};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
 use axum::{Json, Router};
-use futures::StreamExt;
+use phainon_core::metrics::Metric;
 use phainon_core::words::SaidEdit;
-use phainon_core::{Analysis, Conditions, Edit, RequestId, Source, preset};
+use phainon_core::{Analysis, Conditions, Edit, RequestId, preset};
 use phainon_replay::{Change, archive, changes, unified};
 use phainon_store::{Part, StoredTrial, TrialState};
 use serde::{Deserialize, Serialize};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, PoisonError};
 use ts_rs::TS;
 
 type App = Arc<State>;
@@ -39,6 +41,7 @@ pub fn router() -> Router<App> {
         .route("/recordings/{id}/loads/{number}/edit", post(read_edit))
         .route("/recordings/{id}/loads/{number}/requests/{request}/text", get(file_text))
         .route("/recordings/{id}/trials", get(list))
+        .route("/sites/{site}/tried", get(tried))
         .route("/trials/{id}", get(one).delete(remove))
         .route("/trials/{id}/changes", get(changed))
         .route("/trials/{id}/changes.zip", get(changes_zip))
@@ -83,10 +86,35 @@ pub struct TrialRequest {
     pub by_hand: Vec<HandMade>,
     /// How many loads, 1 to 20.
     pub loads: usize,
+    /// Whether each edit is tried alone, in a trial of its own, rather than all together in one.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub one_by_one: bool,
+    /// Whether loads are added until the verdicts stand, or there are twenty.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub until_sure: bool,
+    /// Whether each load is followed by a return visit.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub return_visits: bool,
     /// A preset, where the load does not tell its conditions.
     #[serde(default)]
     #[ts(optional)]
     pub preset: Option<String>,
+}
+
+impl TrialRequest {
+    /// The trials that it asks for.
+    fn wanted(self) -> Vec<Wanted> {
+        let Self { edits, by_hand, loads, one_by_one, until_sure, return_visits, preset } = self;
+        let of = |edits, by_hand| Wanted { edits, by_hand, loads, until_sure, return_visits, preset: preset.clone() };
+        if !one_by_one {
+            return vec![of(edits, by_hand)];
+        }
+        let each = edits.into_iter().map(|edit| of(vec![edit], vec![]));
+        each.chain(by_hand.into_iter().map(|file| of(vec![], vec![file]))).collect()
+    }
 }
 
 /// A trial as the screens show it.
@@ -104,7 +132,10 @@ pub struct Trial {
     pub edits: Vec<SaidEdit>,
     /// Addresses of files of one's own.
     pub by_hand: Vec<String>,
+    /// Loads of each that were asked for.
     pub loads: usize,
+    pub until_sure: bool,
+    pub return_visits: bool,
     /// Its jobs, while they are under way.
     pub jobs: Vec<Job>,
     pub error: Option<String>,
@@ -123,18 +154,6 @@ fn conditions_of(preset_id: Option<&str>) -> Answer<Option<Conditions>> {
     preset_id
         .map(|id| preset(id).ok_or_else(|| Problem::bad(format!("There are no conditions named “{id}”."))))
         .transpose()
-}
-
-/// What a trial of a load starts from, or why it cannot.
-async fn base(app: &App, id: i64, number: u32, otherwise: Option<Conditions>) -> Answer<Result<Base, String>> {
-    let prepared = rereading::prepared(app, id, number).await?;
-    let state = app.clone();
-    apart(move || {
-        let detail = state.store.detail(id)?;
-        let body = |hash: &str| state.store.body(hash).ok().flatten();
-        Ok(Base::of(prepared.load.clone(), &body, detail.as_ref(), state.settings.clone(), otherwise))
-    })
-    .await
 }
 
 async fn offer(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Json<TrialOffer>> {
@@ -216,9 +235,9 @@ async fn start(
     Shared(app): Shared<App>,
     Path((id, number)): Path<(i64, u32)>,
     Json(asked): Json<TrialRequest>,
-) -> Answer<Json<Trial>> {
-    if !(1..=20).contains(&asked.loads) {
-        return Err(Problem::bad("A trial has 1 to 20 loads."));
+) -> Answer<Json<Vec<Trial>>> {
+    if !(1..=MOST_LOADS).contains(&asked.loads) {
+        return Err(Problem::bad(format!("A trial has 1 to {MOST_LOADS} loads.")));
     }
     if asked.edits.is_empty() && asked.by_hand.is_empty() {
         return Err(Problem::bad("A trial needs at least one edit."));
@@ -227,162 +246,40 @@ async fn start(
         return Err(Problem::bad(format!("A trial takes at most {MOST_EDITS} edits.")));
     }
     let otherwise = conditions_of(asked.preset.as_deref())?;
-    let base = base(&app, id, number, otherwise).await?.map_err(Problem::bad)?;
-    let (by_hand, edits, loads) = (asked.by_hand, asked.edits, asked.loads);
-    let (base, book, wanted) = apart(move || {
-        let wanted = Wanted { edits, by_hand, loads, preset: asked.preset };
-        let (book, _) = base.with(&wanted.edits, &wanted.by_hand).map_err(|p| Problem::bad(p.sentence()))?;
-        Ok((base, book, wanted))
+    let base = Arc::new(base(&app, id, number, otherwise).await?.map_err(Problem::bad)?);
+    let (loads, return_visits) = (asked.loads, asked.return_visits);
+    let from = base.clone();
+    // Each with its book: what cannot be tried is found before anything is written down.
+    let trials = apart(move || {
+        let wanted = asked.wanted();
+        let made = wanted.into_iter().map(|wanted| {
+            let (book, notes) = from.with(&wanted.edits, &wanted.by_hand).map_err(|p| Problem::bad(p.sentence()))?;
+            let text = serde_json::to_string(&wanted).map_err(|e| Problem::bad(e.to_string()))?;
+            Ok((wanted, text, book, notes))
+        });
+        made.collect::<Answer<Vec<_>>>()
     })
     .await?;
-    let text = serde_json::to_string(&wanted).map_err(|e| Problem::bad(e.to_string()))?;
+    jobs::may_load_again(&app, trials.len() + 1)?;
     let least = u32::try_from(loads).unwrap_or(u32::MAX);
-    // Before anything is written down: a trial that never began is none.
-    jobs::may_load_again(&app)?;
-    let (trial, known) = app
-        .with_store(move |store| Ok((store.begin_trial(id, number, &text)?, store.replay_of(id, number, least)?)))
-        .await?;
-    let batch = app.jobs.number();
+    let known = app.with_store(move |store| Ok(store.replay_of(id, number, least, return_visits)?)).await?;
     let page = app.with_store(move |store| Ok(store.recording(id)?.page)).await?;
-    let again = |book, source| Again {
-        book,
-        of: id,
-        source,
-        page: page.clone(),
-        conditions: base.conditions.clone(),
-        loads,
-        told: Arc::default(),
-    };
-    let plain = match known {
-        Some(recording) => Plain::Known(recording),
-        None => {
-            let again = again(base.book.clone(), Source::Replay);
-            Plain::Made(jobs::load_again(&app, batch, again).id)
-        }
-    };
-    let again = again(book, Source::Trial);
-    let told = again.told.clone();
-    let tried = jobs::load_again(&app, batch, again).id;
-    app.trial_batches.lock().unwrap_or_else(PoisonError::into_inner).insert(trial, batch);
-    let state = app.clone();
-    tokio::spawn(
-        async move { finish(&state, Finish { trial, of: id, batch, plain, tried, told, base, wanted }).await },
-    );
-    Ok(Json(said(&app, trial).await?))
-}
-
-/// Where the replay without edits comes from.
-enum Plain {
-    Known(i64),
-    Made(u64),
-}
-
-/// What is needed to say what came of a trial.
-struct Finish {
-    trial: i64,
-    /// The recording that it is of.
-    of: i64,
-    batch: u64,
-    plain: Plain,
-    tried: u64,
-    told: Arc<Mutex<Vec<phainon_replay::Told>>>,
-    base: Base,
-    wanted: Wanted,
-}
-
-async fn finish(app: &App, finish: Finish) {
-    let (trial, batch) = (finish.trial, finish.batch);
-    if let Ok(states) = app.jobs.follow(batch) {
-        states.for_each(|_| async {}).await;
-    }
-    // Loads that were made before it was ended belong to it too, and go when it is forgotten.
-    let recording = |job: u64| app.jobs.job(job).and_then(|j| j.recording);
-    let replay = match finish.plain {
-        Plain::Known(recording) => Some(recording),
-        Plain::Made(job) => recording(job),
-    };
-    let tried = recording(finish.tried);
-    let ended = ended(app, finish, replay, tried).await;
-    let Ok(mut kept) = app.with_store(move |store| Ok(store.trial(trial)?)).await else { return };
-    (kept.replay, kept.tried) = (replay, tried);
-    match ended {
-        Ok(result) => {
-            kept.state = TrialState::Done;
-            kept.result = serde_json::to_string(&result).ok();
-        }
-        Err(None) => kept.state = TrialState::Cancelled,
-        Err(Some(why)) => (kept.state, kept.error) = (TrialState::Failed, Some(why)),
-    }
-    if let Err(error) = app.with_store(move |store| Ok(store.end_trial(&kept)?)).await {
-        tracing::warn!("what came of a trial could not be kept: {error}");
-    }
-    app.trial_batches.lock().unwrap_or_else(PoisonError::into_inner).remove(&trial);
-}
-
-/// The result, or why there is none; `None` where the user ended it.
-async fn ended(
-    app: &App,
-    finish: Finish,
-    replay: Option<i64>,
-    tried: Option<i64>,
-) -> Result<TrialResult, Option<String>> {
-    let Finish { of, plain, tried: last, told, base, wanted, .. } = finish;
-    let made = match plain {
-        Plain::Known(_) => None,
-        Plain::Made(job) => Some(job),
-    };
-    for job in made.into_iter().chain([last]) {
-        match app.jobs.job(job) {
-            Some(Job { state: JobState::Done, .. }) => {}
-            Some(Job { state: JobState::Cancelled, .. }) => return Err(None),
-            Some(job) => return Err(Some(job.error.unwrap_or_else(|| "No load could be made.".to_owned()))),
-            None => return Err(Some("Its jobs are gone.".to_owned())),
-        }
-    }
-    let (Some(replay), Some(tried)) = (replay, tried) else { return Err(Some("No load could be made.".to_owned())) };
-    let why = |p: Problem| Some(p.to_string());
-    let a = seen(app, replay).await.map_err(why)?;
-    let b = seen(app, tried).await.map_err(why)?;
-    let original = seen(app, of).await.map_err(why)?;
-    let told = std::mem::take(&mut *told.lock().unwrap_or_else(PoisonError::into_inner));
-    let result = apart(move || {
-        let (book, notes) = base.with(&wanted.edits, &wanted.by_hand).map_err(|p| Problem::bad(p.sentence()))?;
-        let mut differs = Vec::new();
-        if base.prepared.load.conditions.is_none() {
-            differs
-                .push(format!("The load does not tell its conditions; it was replayed as {}.", base.conditions.name));
-        }
-        Ok(TrialResult {
-            outcome: Outcome::of(&a, &b, &book, &wanted.edits, &told, differs),
-            replayed: Outcome::of(&original, &a, &base.book, &[], &[], Vec::new()).compared,
-            told: notes,
-            not_replayed: base.book.shortfalls.clone(),
-        })
-    });
-    result.await.map_err(why)
-}
-
-/// A kept recording's first visits, as far as comparing goes.
-async fn seen(app: &App, id: i64) -> Answer<Vec<SeenLoad>> {
-    let head = app.with_store(move |store| Ok(store.recording(id)?)).await?;
-    let mut loads = Vec::new();
-    for load in head.loads.iter().filter(|l| l.has_data && l.visit == phainon_core::Visit::First) {
-        let (number, failed) = (load.number, load.failed.clone());
-        rereading::fresh(app, id, number).await?;
+    let batch = app.jobs.number();
+    let mut plain = known.map(Plain::Known);
+    let mut begun = Vec::new();
+    for (wanted, text, book, notes) in trials {
+        let trial = app.with_store(move |store| Ok(store.begin_trial(id, number, &text)?)).await?;
+        let (page, base, told) = (page.clone(), base.clone(), Arc::default());
+        let rounds = Rounds { trial, of: id, page, batch, base, book, notes, wanted, told };
+        let plain = *plain.get_or_insert_with(|| rounds.begin_plain(&app));
+        let tried = rounds.begin(&app);
+        let own = plain.job().into_iter().chain([tried]).collect();
+        app.trial_jobs.lock().unwrap_or_else(PoisonError::into_inner).insert(trial, own);
         let state = app.clone();
-        loads.push(
-            apart(move || {
-                let read = state.store.load(id, number)?;
-                let analysis: Option<Analysis> =
-                    state.store.part(id, number, Part::Overview)?.map(phainon_store::PackedPart::value).transpose()?;
-                let last = read.frames.last().and_then(|f| state.store.frame(id, number, &f.file).ok());
-                let metrics = analysis.map(|a| a.metrics).unwrap_or_default();
-                Ok(SeenLoad { load: Arc::new(read), metrics, last, failed })
-            })
-            .await?,
-        );
+        tokio::spawn(async move { rounds.make(&state, plain, tried).await });
+        begun.push(said(&app, trial).await?);
     }
-    Ok(loads)
+    Ok(Json(begun))
 }
 
 async fn said(app: &App, id: i64) -> Answer<Trial> {
@@ -395,7 +292,7 @@ fn of_stored(app: &App, kept: StoredTrial) -> Answer<Trial> {
     let wanted: Wanted = serde_json::from_str(&kept.wanted).map_err(damaged)?;
     // What an earlier version wrote may not be readable; the trial is then there without its figures.
     let result: Option<TrialResult> = kept.result.as_deref().and_then(|text| serde_json::from_str(text).ok());
-    let batch = app.trial_batches.lock().unwrap_or_else(PoisonError::into_inner).get(&kept.id).copied();
+    let jobs = app.trial_jobs.lock().unwrap_or_else(PoisonError::into_inner).get(&kept.id).cloned();
     Ok(Trial {
         id: kept.id,
         recording: kept.recording,
@@ -404,7 +301,9 @@ fn of_stored(app: &App, kept: StoredTrial) -> Answer<Trial> {
         edits: wanted.edits.iter().map(SaidEdit::of).collect(),
         by_hand: wanted.by_hand.iter().map(|h| h.url.clone()).collect(),
         loads: wanted.loads,
-        jobs: batch.and_then(|batch| app.jobs.batch(batch).ok()).unwrap_or_default(),
+        until_sure: wanted.until_sure,
+        return_visits: wanted.return_visits,
+        jobs: jobs.into_iter().flatten().filter_map(|job| app.jobs.job(job)).collect(),
         error: kept.error,
         result: result.map(TrialResult::said),
         replay: kept.replay,
@@ -418,6 +317,54 @@ async fn list(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Vec<
     kept.into_iter().map(|trial| of_stored(&app, trial)).collect::<Answer<Vec<_>>>().map(Json)
 }
 
+/// What the newest trial of a fix alone came to.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct TriedFix {
+    /// The edit's key.
+    pub key: String,
+    #[ts(type = "number")]
+    #[allow(missing_docs)]
+    pub trial: i64,
+    /// The recording that it is of.
+    #[ts(type = "number")]
+    pub recording: i64,
+    /// Its largest paint against that of the replay without edits; `None` where either has none.
+    pub lcp: Option<SaidCompared>,
+    /// Whether it broke the page.
+    pub is_broken: bool,
+}
+
+/// Trials that are looked through for what the fixes of a site came to.
+const LOOKED_THROUGH: u32 = 500;
+
+async fn tried(Shared(app): Shared<App>, Path(site): Path<String>) -> Answer<Json<Vec<TriedFix>>> {
+    let kept = app.with_store(move |store| Ok(store.trials_of_site(&site, LOOKED_THROUGH)?)).await?;
+    apart(move || {
+        let mut found: Vec<TriedFix> = Vec::new();
+        for kept in kept {
+            // What an earlier version wrote may not be readable.
+            let Ok(wanted) = serde_json::from_str::<Wanted>(&kept.wanted) else { continue };
+            let ([edit], []) = (&wanted.edits[..], &wanted.by_hand[..]) else { continue };
+            let key = edit.key();
+            if found.iter().any(|f| f.key == key) {
+                continue;
+            }
+            let result = kept.result.as_deref().and_then(|text| serde_json::from_str::<TrialResult>(text).ok());
+            let Some(result) = result.map(TrialResult::said) else { continue };
+            found.push(TriedFix {
+                key,
+                trial: kept.id,
+                recording: kept.recording,
+                lcp: result.metrics.into_iter().find(|m| m.compared.metric == Metric::Lcp),
+                is_broken: result.is_broken,
+            });
+        }
+        Ok(Json(found))
+    })
+    .await
+}
+
 async fn one(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Trial>> {
     said(&app, id).await.map(Json)
 }
@@ -426,9 +373,7 @@ async fn one(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Trial
 async fn remove(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<StatusCode> {
     let trial = said(&app, id).await?;
     if trial.state == TrialState::Running && !trial.jobs.is_empty() {
-        for job in trial.jobs.iter().filter(|j| !j.is_over()) {
-            app.jobs.cancel(job.id)?;
-        }
+        trial_rounds::cancel(&app, id)?;
     } else {
         app.with_store(move |store| Ok(store.remove_trial(id)?)).await?;
     }

@@ -3,29 +3,33 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod caller;
+mod reload;
+
 use axum::Router;
 use axum::body::Body;
-use axum::http::{StatusCode, header};
+use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::{any, get, post};
 use phainon_core::compare::Verdict;
-use phainon_core::{Conditions, Edit, Load, preset};
-use phainon_formats::{BodyMap, RawLoad};
+use phainon_core::{CacheSource, Edit, Load, Visit};
+use phainon_formats::RawLoad;
 use phainon_local::{LocalHosts, Offer};
-use phainon_recorder::{RecordRequest, Step, record_whole};
-use phainon_replay::{Answered, Broken, Replay};
+use phainon_recorder::{RecordRequest, Step};
+use phainon_replay::{Book, Broken, Replay};
 use phainon_server::read_loads;
-use phainon_server::trial::{Base, HandMade, Outcome, SeenLoad, request_of, seen_of};
-use std::collections::BTreeMap;
+use phainon_server::state::State;
+use phainon_server::trial::{HandMade, Outcome, request_of, seen_of};
+use phainon_store::Store;
+use reload::{Again, Recorded, TURN, again, conditions};
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::sync::{Mutex, mpsc};
-
-/// Browsers measure each other when two run at once; these tests take turns.
-static TURN: Mutex<()> = Mutex::const_new(());
 
 const HOST: &str = "www.skerryline.test";
 const OTHER: &str = "media.islandmedia.test";
+
+/// A sheet with what a reduced one must keep: custom properties, the frames of an animation, rules of a medium.
+const STYLED: &str = ":root{--deep:#0a2a43;--pale:#eef3f6}body{background:var(--pale);margin:0;font:18px/1.4 serif}h1{color:var(--deep);animation:rise 80ms forwards}@keyframes rise{from{opacity:0}to{opacity:1;letter-spacing:3px}}.note{border:6px solid var(--deep);padding:2em;margin:1em}@media (min-width:700px){.wide{background:#c2410c;color:#fff;padding:3em}}@media (max-width:699px){.wide{background:#157347;padding:1em}}.gone{color:red}.gone:hover{color:blue}@keyframes never{to{opacity:0}}@media print{h1{color:red}}";
 
 fn script(text: &'static str) -> Response {
     ([(header::CONTENT_TYPE, "text/javascript")], text).into_response()
@@ -63,76 +67,24 @@ async fn site() -> LocalHosts {
         }))
         .route("/again", page("<!doctype html><title>start</title><h1>Again</h1><script>if (sessionStorage.seen) document.title = 'twice'; else { sessionStorage.seen = 1; location.reload(); }</script>"))
         .route("/sheet", page("<!doctype html><title>start</title><link rel=stylesheet href=/site.css><h1>Sheet</h1><p class=note>Read this</p><script>addEventListener('load', () => setTimeout(() => { const at = (s) => getComputedStyle(document.querySelector(s)); document.title = at('h1').color + ' ' + at('.note').borderTopWidth + ' ' + document.styleSheets.length; }, 300));</script>"))
+        .route("/bodies", page("<!doctype html><title>start</title><h1>Bodies</h1><script>const ask = (body) => fetch('/graph', { method: 'POST', body }).then((r) => r.text()); const order = ['tide', 'wind']; Promise.all(order.map(ask)).then((all) => { document.title = order.map((o, i) => o + ' is ' + all[i]).join(', '); });</script>"))
+        .route("/graph", post(|body: String| async move { if body == "tide" { "high" } else { "south" } }))
+        .route("/styled", page("<!doctype html><meta name=viewport content='width=device-width'><title>start</title><link rel=stylesheet href=/styled.css><h1>Styled</h1><p class=wide>Wide</p><p class=note>Read this</p>"))
+        .route("/styled.css", get(|| async { ([(header::CONTENT_TYPE, "text/css")], STYLED) }))
+        .route("/kept", page("<!doctype html><title>start</title><h1>Kept</h1><script src=/kept.js></script>"))
+        .route("/kept.js", get(|headers: HeaderMap| async move {
+            let known = headers.get(header::IF_NONE_MATCH).is_some_and(|t| t == "\"k1\"");
+            let about = [(header::CONTENT_TYPE, "text/javascript"), (header::ETAG, "\"k1\""), (header::CACHE_CONTROL, "no-cache")];
+            if known { (StatusCode::NOT_MODIFIED, about, "") } else { (StatusCode::OK, about, "document.title = 'kept'") }
+        }))
         .route("/site.css", get(|| async { ([(header::CONTENT_TYPE, "text/css")], "h1{color:rgb(1,2,3)}.note{border:3px solid}.gone{color:red}@media print{h1{color:red}}") }));
     LocalHosts::start(&[HOST.into(), OTHER.into()], app, |_| Offer::Both).await.unwrap()
-}
-
-/// On a quick line, so that a load takes little more than its quiet at the end.
-fn conditions() -> Conditions {
-    preset("home-laptop").unwrap()
-}
-
-/// Recorded loads with their bodies.
-struct Recorded {
-    raw: Vec<RawLoad>,
-    bodies: BodyMap,
-}
-
-impl Recorded {
-    async fn of(mut request: RecordRequest) -> Self {
-        request.limits.quiet = Duration::from_millis(700);
-        let (sender, _held) = mpsc::unbounded_channel();
-        let recording = record_whole(&request, sender).await.unwrap();
-        Self { raw: recording.loads, bodies: recording.bodies }
-    }
-
-    fn seen(&self) -> Vec<SeenLoad> {
-        seen_of(&read_loads(self.raw.clone(), &self.bodies, &Arc::default(), false).unwrap().loads)
-    }
-
-    fn load(&self) -> Arc<Load> {
-        self.seen()[0].load.clone()
-    }
-
-    fn base(&self) -> Base {
-        let body = |hash: &str| self.bodies.get(hash).cloned();
-        Base::of(self.load(), &body, None, Arc::default(), None).unwrap()
-    }
 }
 
 /// Records a page of the site, which is gone afterwards.
 async fn recorded(address: &str) -> Recorded {
     let site = site().await;
-    let mut request = RecordRequest::new(address, conditions(), 1);
-    request.hosts = [HOST, OTHER].map(|host| (host.to_owned(), site.address())).into();
-    request.trusted_key = Some(site.key_hash().to_owned());
-    let recorded = Recorded::of(request).await;
-    assert_eq!(recorded.raw[0].failed, None);
-    recorded
-}
-
-struct Again {
-    recorded: Recorded,
-    answered: Answered,
-    unknown: BTreeMap<String, u32>,
-}
-
-impl Again {
-    fn title(&self) -> String {
-        self.recorded.load().title.clone().unwrap()
-    }
-}
-
-/// Loads a book again, with what a scripted user does.
-async fn again(base: &Base, edits: &[&str], by_hand: &[HandMade], steps: &str) -> Again {
-    let edits: Vec<Edit> = edits.iter().map(|e| Edit::parse(e, &base.prepared).unwrap()).collect();
-    let (book, _) = base.with(&edits, by_hand).unwrap();
-    let replay = Replay::start(book).await.unwrap();
-    let mut request = request_of(&replay, &base.conditions, 1, None);
-    request.steps = Step::parse_all(steps).unwrap();
-    let recorded = Recorded::of(request).await;
-    let told = replay.next_load();
-    Again { recorded, answered: told.answered, unknown: told.unknown }
+    Recorded::from(&site, &[HOST, OTHER], RecordRequest::new(address, conditions(), 1)).await
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -240,7 +192,7 @@ async fn a_trial_that_breaks_the_page_is_not_better() {
     let (book, _) = base.with(std::slice::from_ref(&edit), &[]).unwrap();
     let outcome = Outcome::of(&page.seen(), &tried.recorded.seen(), &book, &[edit], &[], vec![]);
     assert!(
-        matches!(&outcome.broken[..], [Broken::Error { said }] if said.contains("Lib is not defined")),
+        matches!(&outcome.broken[..], [Broken::Error { said }, ..] if said.contains("Lib is not defined")),
         "{:?}",
         outcome.broken
     );
@@ -282,4 +234,178 @@ async fn a_reduced_sheet_looks_the_same_and_blocks_nothing() {
     let (a, b) = (page.seen(), tried.recorded.seen());
     let outcome = Outcome::of(&a, &b, &base.book, &[], &[], vec![]);
     assert!(outcome.broken.is_empty(), "{:?}", outcome.broken);
+}
+
+/// Mean difference of two pictures' colours, of 255.
+fn apart(a: &[u8], b: &[u8]) -> f64 {
+    let (a, b) = (image::load_from_memory(a).unwrap().to_rgb8(), image::load_from_memory(b).unwrap().to_rgb8());
+    assert_eq!(a.dimensions(), b.dimensions());
+    let sum: f64 = a.as_raw().iter().zip(b.as_raw()).map(|(a, b)| f64::from(a.abs_diff(*b))).sum();
+    sum / a.as_raw().len() as f64
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_reduced_sheet_gives_the_same_screen_at_the_width_of_a_phone_and_of_a_laptop() {
+    let _turn = TURN.lock().await;
+    let site = site().await;
+    for width in [360, 1280] {
+        let mut conditions = conditions();
+        (conditions.width, conditions.height, conditions.mobile) = (width, 640, width < 700);
+        let mut request = RecordRequest::new("http://www.skerryline.test/styled", conditions, 1);
+        request.hosts = vec![(HOST.into(), site.address())];
+        // What is used of the sheet is what the browser says.
+        request.detail = true;
+        let page = Recorded::of(request).await;
+        let base = page.base();
+        let edit = Edit::parse("reduce_style:styled.css", &base.prepared).unwrap();
+        let (book, _) = base.with(&[edit], &[]).unwrap();
+        let document = book.document().unwrap().text().unwrap();
+        assert!(document.contains("@keyframes rise") && !document.contains(".gone"), "{document}");
+        // What comes late is taken off, so that the picture is of what stands in the document alone.
+        let alone = Book { answers: book.answers.into_iter().filter(|a| !a.url.ends_with(".css")).collect(), ..book };
+        let replay = Replay::start(alone).await.unwrap();
+        let reduced = Recorded::of(request_of(&replay, &base.course(1, false, None))).await;
+        let last = |of: &Recorded| of.seen()[0].last.clone().unwrap();
+        let apart = apart(&last(&page), &last(&reduced));
+        // A tolerance of half a step of a colour: JPEG noise alone is less.
+        assert!(apart < 0.5, "{width} wide: {apart}");
+        let blank = apart_from_blank(&last(&page));
+        assert!(blank > 5.0, "the picture shows something: {blank}");
+    }
+}
+
+fn apart_from_blank(picture: &[u8]) -> f64 {
+    let (width, height) = image::load_from_memory(picture).unwrap().to_rgb8().dimensions();
+    let white = image::RgbImage::from_pixel(width, height, image::Rgb([255, 255, 255]));
+    let mut bytes = std::io::Cursor::new(Vec::new());
+    white.write_to(&mut bytes, image::ImageFormat::Png).unwrap();
+    apart(picture, bytes.get_ref())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_sent_tells_answers_of_one_address_apart() {
+    let _turn = TURN.lock().await;
+    let page = recorded("http://www.skerryline.test/bodies").await;
+    assert_eq!(page.load().title.as_deref(), Some("tide is high, wind is south"));
+    assert!(!format!("{:?}", page.raw).contains("\"tide\""), "what was sent is not kept");
+    let base = page.base();
+    // Asked the other way round, each still gets its own answer.
+    let text = base.book.document().unwrap().text().unwrap().replace("['tide', 'wind']", "['wind', 'tide']");
+    let turned = HandMade { url: "http://www.skerryline.test/bodies".into(), text: Some(text), base64: None };
+    let tried = again(&base, &[], &[turned], "").await;
+    assert_eq!(tried.title(), "wind is south, tide is high");
+    assert_eq!((tried.answered.nearly, tried.answered.not), (0, 0), "{:?}", tried.unknown);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_return_visit_and_a_users_steps_are_made_again() {
+    let _turn = TURN.lock().await;
+    let site = site().await;
+    let mut request = RecordRequest::new("http://www.skerryline.test/kept", conditions(), 1);
+    request.hosts = vec![(HOST.into(), site.address())];
+    request.return_visits = true;
+    request.steps = Step::parse_all("click h1").unwrap();
+    let page = Recorded::of(request).await;
+    assert_eq!(page.load().steps, ["click h1"]);
+    let base = page.base();
+    let course = base.course(1, true, None);
+    assert_eq!(course.steps, Step::parse_all("click h1").unwrap());
+    let revisited = |loads: &[RawLoad]| {
+        let read = read_loads(loads.to_vec(), &page.bodies, &Arc::default(), false).unwrap();
+        let again = seen_of(&read.loads, Visit::Return);
+        assert_eq!(again.len(), 1);
+        again[0].load.requests.iter().find(|r| r.url.ends_with("kept.js")).cloned()
+    };
+    assert_eq!(revisited(&page.raw).unwrap().cache, Some(CacheSource::Revalidated));
+    let replayed = |book: Book| {
+        let course = course.clone();
+        async move {
+            let replay = Replay::start(book).await.unwrap();
+            Recorded::of(request_of(&replay, &course)).await.raw
+        }
+    };
+    let plain = replayed(base.book.clone()).await;
+    assert_eq!(revisited(&plain).unwrap().cache, Some(CacheSource::Revalidated));
+    let read = read_loads(plain, &page.bodies, &Arc::default(), false).unwrap();
+    assert!(seen_of(&read.loads, Visit::First)[0].metrics.inp_ms.is_some(), "the user acted again");
+    let longer = Edit::parse("cache_longer:kept.js", &base.prepared).unwrap();
+    let kept = replayed(base.with(&[longer], &[]).unwrap().0).await;
+    assert!(matches!(revisited(&kept).unwrap().cache, Some(CacheSource::Disk | CacheSource::Memory)));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_handler_that_is_not_set_any_more_is_told() {
+    let _turn = TURN.lock().await;
+    let page = recorded("http://www.skerryline.test/chat").await;
+    let listened = page.load().listened.clone().unwrap();
+    assert!(listened.contains(&"click on body > button#go".to_owned()), "{listened:?}");
+    let base = page.base();
+    let outcome = |book: &Book, edits: &[Edit], tried: &Again| {
+        Outcome::of(&page.seen(), &tried.recorded.seen(), book, edits, &[], vec![])
+    };
+    let lost = |outcome: &Outcome| {
+        outcome
+            .broken
+            .iter()
+            .any(|b| matches!(b, Broken::Handlers { lost } if lost.iter().any(|l| l.starts_with("click"))))
+    };
+    // A script that sets nothing: the page is broken, though nothing failed.
+    let emptied = HandMade { url: "http://www.skerryline.test/chat.js".into(), text: Some("1".into()), base64: None };
+    let tried = again(&base, &[], &[emptied], "").await;
+    let told = outcome(&base.book, &[], &tried);
+    assert!(lost(&told) && told.is_broken(), "{:?}", told.broken);
+    // Held until the first input it sets them later, as it is meant to.
+    let edit = Edit::parse("delay_script:chat.js", &base.prepared).unwrap();
+    let held = again(&base, &["delay_script:chat.js"], &[], "").await;
+    let told = outcome(&base.book, &[edit], &held);
+    assert!(lost(&told) && !told.is_broken(), "{:?}", told.broken);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn edits_are_tried_each_alone_with_more_loads_until_the_verdict_stands() {
+    let _turn = TURN.lock().await;
+    let state = Arc::new(State::new(Store::temporary().unwrap()));
+    caller::import(&state, &[("crossing.zip", caller::demo("crossing-home-laptop"))]).await;
+    let site = state.store.recording(1).unwrap().site;
+    // Two loads of each can never tell; the first of the edits does what no noise does.
+    let asked = serde_json::json!({
+        "edits": [{"kind": "faster_response", "file": "www.skerryline.test/crossing/anvil-gull/", "to": 20.0}, {"kind": "page_cache", "file": "www.skerryline.test/crossing/anvil-gull/"}],
+        "loads": 2, "one_by_one": true, "until_sure": true,
+    });
+    let call =
+        caller::call("POST", "/api/recordings/1/loads/1/trials", &[caller::HOST, caller::JSON], asked.to_string());
+    let (status, text, _) = caller::ask(&state, call).await;
+    assert_eq!(status, StatusCode::OK, "{text}");
+    let begun: Vec<serde_json::Value> = serde_json::from_str(&text).unwrap();
+    assert_eq!(begun.len(), 2);
+    let jobs = |trial: &serde_json::Value| {
+        trial["jobs"].as_array().unwrap().iter().map(|j| j["id"].as_u64().unwrap()).collect::<Vec<_>>()
+    };
+    assert_eq!(jobs(&begun[0])[0], jobs(&begun[1])[0], "one replay serves both");
+    // The second is ended, which leaves the replay to the first.
+    let end = caller::call("DELETE", &format!("/api/trials/{}", begun[1]["id"]), &[caller::HOST], "");
+    assert!(caller::ask(&state, end).await.0.is_success());
+    let over = async |id: &serde_json::Value| loop {
+        let trial = caller::json(&state, &format!("/api/trials/{id}")).await;
+        if trial["state"] != "running" {
+            return trial;
+        }
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    };
+    let (tried, ended) = (over(&begun[0]["id"]).await, over(&begun[1]["id"]).await);
+    assert_eq!((&tried["state"], &ended["state"]), (&"done".into(), &"cancelled".into()), "{tried}");
+    let fcp = tried["result"]["metrics"].as_array().unwrap().iter().find(|m| m["compared"]["metric"] == "fcp").unwrap();
+    assert_eq!(fcp["verdict"], "better", "{fcp}");
+    let values = |side: &str| fcp["compared"][side].as_array().unwrap().len();
+    assert!(values("a_values") >= 4 && values("a_values") == values("b_values"), "{fcp}");
+    for recording in [&tried["replay"], &tried["tried"]] {
+        let head = state.store.recording(recording.as_i64().unwrap()).unwrap();
+        assert_eq!((head.loads.len(), head.loads[3].number), (values("a_values"), 4));
+    }
+    // The plan of the site says what came of it.
+    let told = caller::json(&state, &format!("/api/sites/{site}/tried")).await;
+    assert_eq!(
+        (told.as_array().unwrap().len(), &told[0]["trial"], &told[0]["key"]),
+        (1, &tried["id"], &tried["edits"][0]["key"])
+    );
 }

@@ -5,6 +5,7 @@
 mod caller;
 
 use caller::{HOST, JSON, ask, call, demo, import, json};
+use phainon_core::Visit;
 use phainon_server::state::State;
 use phainon_store::{Store, StoredTrial, TrialState};
 use serde_json::{Value, json as value};
@@ -55,13 +56,13 @@ async fn what_cannot_be_tried_is_refused_before_anything_begins() {
     let state = with_home().await;
     let start = "/api/recordings/1/loads/1/trials";
     let split = value!({"kind": "split_task", "file": "static.skerryline.test/plugins/deck-slider/slider.js"});
-    let preconnect = value!({"kind": "preconnect", "host": "fonts.typequay.test"});
+    let defer = value!({"kind": "defer_script", "file": "static.skerryline.test/plugins/deck-slider/slider.js"});
     for (body, why) in [
         (value!({"edits": [], "loads": 3}), "at least one edit"),
-        (value!({"edits": [preconnect], "loads": 0}), "1 to 20 loads"),
-        (value!({"edits": [preconnect], "loads": 21}), "1 to 20 loads"),
-        (value!({"edits": vec![&preconnect; 101], "loads": 3}), "at most 100 edits"),
-        (value!({"edits": [preconnect, split], "loads": 3}), "slider.js, or in smaller pieces” cannot be tried."),
+        (value!({"edits": [defer], "loads": 0}), "1 to 20 loads"),
+        (value!({"edits": [defer], "loads": 21}), "1 to 20 loads"),
+        (value!({"edits": vec![&defer; 101], "loads": 3}), "at most 100 edits"),
+        (value!({"edits": [defer, split], "loads": 3}), "slider.js, or in smaller pieces” cannot be tried."),
         (
             value!({"edits": [], "by_hand": [{"url": "http://elsewhere.test/", "text": "x"}], "loads": 3}),
             "no answer from",
@@ -70,7 +71,7 @@ async fn what_cannot_be_tried_is_refused_before_anything_begins() {
             value!({"edits": [], "by_hand": [{"url": "http://www.skerryline.test/"}], "loads": 3}),
             "The file is not there.",
         ),
-        (value!({"edits": [preconnect], "loads": 3, "preset": "sailing"}), "no conditions named “sailing”"),
+        (value!({"edits": [defer], "loads": 3, "preset": "sailing"}), "no conditions named “sailing”"),
     ] {
         let (status, problem) = send(&state, start, &body).await;
         assert_eq!(status, 400, "{problem}");
@@ -112,7 +113,7 @@ async fn a_trial_that_cannot_begin_leaves_nothing_behind() {
         state.browser = Some(browser.into());
         let state = Arc::new(state);
         import(&state, &[("home.zip", demo("home-phone-on-the-move"))]).await;
-        let body = value!({"edits": [{"kind": "preconnect", "host": "fonts.typequay.test"}], "loads": 2});
+        let body = value!({"edits": [{"kind": "defer_script", "file": "static.skerryline.test/plugins/deck-slider/slider.js"}], "loads": 2});
         let (status, problem) = send(&state, "/api/recordings/1/loads/1/trials", &body).await;
         assert_eq!(status, 503, "{problem}");
         assert!(problem["detail"].as_str().unwrap().contains(why), "{problem}");
@@ -157,13 +158,17 @@ async fn a_replay_without_edits_is_used_again_while_it_is_there() {
     import(&state, &[("other.zip", demo("home-home-laptop"))]).await;
     let store = &state.store;
     let id = store.begin_trial(1, 3, "{}").unwrap();
-    assert_eq!(store.replay_of(1, 3, 1).unwrap(), None);
+    assert_eq!(store.replay_of(1, 3, 1, false).unwrap(), None);
     let done = StoredTrial { state: TrialState::Done, replay: Some(2), ..store.trial(id).unwrap() };
     store.end_trial(&done).unwrap();
-    let loads = u32::try_from(store.recording(2).unwrap().loads.len()).unwrap();
-    assert_eq!(store.replay_of(1, 3, loads).unwrap(), Some(2));
-    assert_eq!(store.replay_of(1, 3, loads + 1).unwrap(), None, "it has too few");
-    assert_eq!(store.replay_of(1, 2, 1).unwrap(), None, "that is another load");
+    let visits = |visit: Visit| store.recording(2).unwrap().loads.iter().filter(|l| l.visit == visit).count();
+    let (firsts, returns) = (visits(Visit::First), visits(Visit::Return));
+    let loads = u32::try_from(firsts).unwrap();
+    assert_eq!(store.replay_of(1, 3, loads, false).unwrap(), Some(2));
+    let with_returns = (returns >= firsts).then_some(2);
+    assert_eq!(store.replay_of(1, 3, loads, true).unwrap(), with_returns, "{returns} return visits");
+    assert_eq!(store.replay_of(1, 3, loads + 1, false).unwrap(), None, "it has too few");
+    assert_eq!(store.replay_of(1, 2, 1, false).unwrap(), None, "that is another load");
     store.delete_recording(2).unwrap();
-    assert_eq!(store.replay_of(1, 3, 1).unwrap(), None, "it is gone");
+    assert_eq!(store.replay_of(1, 3, 1, false).unwrap(), None, "it is gone");
 }

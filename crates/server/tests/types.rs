@@ -38,6 +38,7 @@ fn the_front_ends_types_are_current() {
     trials::FileText::export_all(&config).expect("types");
     trials::EditText::export_all(&config).expect("types");
     trials::Trial::export_all(&config).expect("types");
+    trials::TriedFix::export_all(&config).expect("types");
     phainon_replay::Change::export_all(&config).expect("types");
     api::JobRequest::export_all(&config).expect("types");
     api::FixChange::export_all(&config).expect("types");

@@ -105,6 +105,17 @@ impl Store {
         rows.into_iter().map(with_state).collect()
     }
 
+    /// The trials of a site's recordings that have a result, newest first; at most so many.
+    pub fn trials_of_site(&self, site: &str, most: u32) -> Result<Vec<StoredTrial>, StoreError> {
+        let db = self.read()?;
+        let text = format!(
+            "select {COLUMNS} from trials where state = 'done'
+             and recording in (select id from recordings where site = ?1 and deleted_at is null) order by id desc limit ?2"
+        );
+        let rows: Vec<_> = db.prepare_cached(&text)?.query_map(params![site, most], row)?.collect::<Result<_, _>>()?;
+        rows.into_iter().map(with_state).collect()
+    }
+
     /// Forgets a trial, and takes the recording that it made out of sight; the replay without edits goes with
     /// the last trial that has it.
     pub fn remove_trial(&self, id: i64) -> Result<(), StoreError> {
@@ -120,18 +131,22 @@ impl Store {
         Ok(())
     }
 
-    /// The newest replay without edits of a load that has at least so many loads.
-    pub fn replay_of(&self, recording: i64, load: u32, loads: u32) -> Result<Option<i64>, StoreError> {
+    /// The newest replay without edits of a load that has at least so many first visits, each with a return
+    /// visit where that is asked for.
+    pub fn replay_of(&self, recording: i64, load: u32, loads: u32, returns: bool) -> Result<Option<i64>, StoreError> {
         let db = self.read()?;
         let found = db
             .prepare_cached(
                 "select t.replay from trials t join recordings r on r.id = t.replay
                  where t.recording = ?1 and t.load_number = ?2 and t.state = 'done' and r.deleted_at is null
                    and r.thinned_at is null and r.ended = 'done'
-                   and (select count(*) from load_rows l where l.recording = r.id and l.failed is null) >= ?3
+                   and (select count(*) from load_rows l
+                        where l.recording = r.id and l.failed is null and l.visit = 'first') >= ?3
+                   and (?4 = 0 or (select count(*) from load_rows l
+                        where l.recording = r.id and l.failed is null and l.visit = 'return') >= ?3)
                  order by t.id desc limit 1",
             )?
-            .query_row(params![recording, load, loads], |r| r.get(0))
+            .query_row(params![recording, load, loads, returns], |r| r.get(0))
             .optional()?;
         Ok(found)
     }

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { get, send } from './client';
-import type { Change, FileText, OfferedEdit, Trial, TrialOffer, TrialRequest } from './types';
+import type { Change, FileText, OfferedEdit, Trial, TrialOffer, TrialRequest, TriedFix } from './types';
 
 const ofLoad = (id: number, load: number) => `/recordings/${id}/loads/${load}`;
 
@@ -29,6 +29,14 @@ export const useTrial = (trial: number) =>
     refetchInterval: (q) => (underWay(q.state.data) ? 700 : false),
   });
 
+/** What trials of single fixes of a site came to, by the fixes' keys. */
+export const useTried = (site: string | undefined) =>
+  useQuery({
+    queryKey: ['tried', site],
+    queryFn: () => get<TriedFix[]>(`/sites/${encodeURIComponent(site ?? '')}/tried`),
+    enabled: site !== undefined,
+  });
+
 /** A file's text, to be edited by hand. */
 export const useFileText = (id: number, load: number, request: number) =>
   useQuery({
@@ -53,7 +61,7 @@ export function useTrialChanges(recording: number) {
   return {
     start: useMutation({
       mutationFn: ({ load, ...wanted }: TrialRequest & { load: number }) =>
-        send<Trial>('POST', `${ofLoad(recording, load)}/trials`, wanted),
+        send<Trial[]>('POST', `${ofLoad(recording, load)}/trials`, wanted),
       onSuccess,
     }),
     /** Ends one that is under way, or forgets one that is over. */

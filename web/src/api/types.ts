@@ -760,7 +760,11 @@ batch: number,
 /**
  * A recording, a replay, or a trial.
  */
-source: Source, state: JobState, url: string, page: string, conditions: Conditions, 
+source: Source, 
+/**
+ * The recording whose load is loaded again, where it is a replay or a trial.
+ */
+trial_of: number | null, state: JobState, url: string, page: string, conditions: Conditions, 
 /**
  * Which load, from 1; 0 before the first.
  */
@@ -1710,6 +1714,10 @@ metrics: Array<SaidCompared>,
  */
 replayed: Array<Compared>, 
 /**
+ * The return visits, metric by metric; empty where there were none.
+ */
+returning: Array<SaidCompared>, 
+/**
  * How the trial's requests were answered.
  */
 answered: Answered, 
@@ -2038,7 +2046,11 @@ load: number, state: TrialState, edits: Array<Fix>,
 /**
  * Addresses of files of one's own.
  */
-by_hand: Array<string>, loads: number, 
+by_hand: Array<string>, 
+/**
+ * Loads of each that were asked for.
+ */
+loads: number, until_sure: boolean, return_visits: boolean, 
 /**
  * Its jobs, while they are under way.
  */
@@ -2094,6 +2106,18 @@ by_hand?: Array<HandMade>,
  */
 loads: number, 
 /**
+ * Whether each edit is tried alone, in a trial of its own, rather than all together in one.
+ */
+one_by_one?: boolean, 
+/**
+ * Whether loads are added until the verdicts stand, or there are twenty.
+ */
+until_sure?: boolean, 
+/**
+ * Whether each load is followed by a return visit.
+ */
+return_visits?: boolean, 
+/**
  * A preset, where the load does not tell its conditions.
  */
 preset?: string, };
@@ -2102,6 +2126,27 @@ preset?: string, };
  * What has become of a trial.
  */
 export type TrialState = "running" | "done" | "failed" | "cancelled";
+
+/**
+ * What the newest trial of a fix alone came to.
+ */
+export type TriedFix = { 
+/**
+ * The edit's key.
+ */
+key: string, trial: number, 
+/**
+ * The recording that it is of.
+ */
+recording: number, 
+/**
+ * Its largest paint against that of the replay without edits; `None` where either has none.
+ */
+lcp: SaidCompared | null, 
+/**
+ * Whether it broke the page.
+ */
+is_broken: boolean, };
 
 /**
  * What was not used, for the screens.

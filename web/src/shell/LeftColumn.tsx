@@ -55,11 +55,15 @@ export function LeftColumn() {
       </NavLink>
       {batches(jobs ?? []).map(([batch, list]) => {
         const at = list.find((job) => job.state === 'running');
+        const of = list.find((job) => job.trial_of !== null)?.trial_of;
+        const to = of ? `/recordings/${of}/trials` : `/jobs/${batch}`;
         return (
-          <Link key={batch} to={`/jobs/${batch}`} className="mt-4 block border-l-2 border-accent pl-2 text-accent">
+          <Link key={batch} to={to} className="mt-4 block border-l-2 border-accent pl-2 text-accent">
             {at
               ? `${at.source === 'recording' ? 'Recording' : 'Trying'}, load ${Math.max(1, at.load)} of ${at.of}`
-              : 'Waiting to record'}
+              : of
+                ? 'Waiting to try'
+                : 'Waiting to record'}
             {list.length > 1 && `; ${list.length - (at ? 1 : 0)} wait`}
           </Link>
         );

@@ -80,6 +80,14 @@ pub fn compare(a: &[&Metrics], b: &[&Metrics]) -> Vec<Compared> {
     Metric::ALL.into_iter().filter_map(|metric| compared(metric, values(a, metric), values(b, metric))).collect()
 }
 
+/// How many loads each group should have for every verdict to stand that more loads can make stand; `None` where
+/// they all do, or where twenty would not be enough. Weight and the times that others hold already are left out.
+#[must_use]
+pub fn loads_wanted(compared: &[Compared]) -> Option<u32> {
+    let of_interest = [Metric::Lcp, Metric::Fcp, Metric::Tbt, Metric::Cls, Metric::SpeedIndex];
+    compared.iter().filter(|c| of_interest.contains(&c.metric)).filter_map(|c| c.loads_needed).max()
+}
+
 /// One metric of two groups; `None` where one of them does not tell it.
 #[must_use]
 pub fn compared(metric: Metric, a_values: Vec<f64>, b_values: Vec<f64>) -> Option<Compared> {
@@ -147,6 +155,16 @@ mod tests {
         assert_eq!((three.verdict, three.loads_needed), (Verdict::CannotTell, Some(4)));
         let four = lcp(&[2000.0, 2010.0, 2020.0, 2005.0], &[1000.0, 1010.0, 1020.0, 1005.0]);
         assert_eq!(four.verdict, Verdict::Better);
+    }
+
+    #[test]
+    fn more_loads_are_wanted_while_a_verdict_can_still_come() {
+        let three = lcp(&[2000.0, 2010.0, 2020.0], &[1000.0, 1010.0, 1020.0]);
+        let told = lcp(&[2000.0, 2010.0, 2020.0, 2005.0], &[1000.0, 1010.0, 1020.0, 1005.0]);
+        let noise = lcp(&[2000.0, 2400.0, 1800.0, 2200.0], &[1900.0, 2300.0, 1750.0, 2150.0]);
+        let weight = compared(Metric::Weight, vec![9e5, 8e5, 7e5], vec![5e5, 4e5, 3e5]).expect("both tell it");
+        assert_eq!(loads_wanted(&[told.clone(), three, noise.clone()]), Some(4));
+        assert_eq!(loads_wanted(&[told, noise, weight]), None);
     }
 
     #[test]

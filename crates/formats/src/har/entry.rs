@@ -4,7 +4,7 @@ use super::dates::epoch_ms;
 use crate::figures::figure;
 use crate::{BodyMap, body_hash, initiator, redact, without_credentials};
 use base64::Engine;
-use phainon_core::{BodyRef, Bytes, CacheSource, Header, Millis, Request, RequestId, ResourceKind};
+use phainon_core::{BodyRef, Bytes, CacheSource, Header, Millis, Request, RequestId, ResourceKind, sent_mark};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -139,6 +139,8 @@ fn read_entry(entry: &Value, own: Option<Request>, bodies: &mut BodyMap) -> Opti
     if let Some(method) = asked.get("method").and_then(Value::as_str) {
         request.method = method.to_owned();
     }
+    request.sent_mark =
+        asked.pointer("/postData/text").and_then(Value::as_str).and_then(|text| sent_mark(text.as_bytes()));
     request.status = answer
         .and_then(|r| r.get("status"))
         .and_then(Value::as_u64)

@@ -1,6 +1,7 @@
 //! From the network's events to requests.
 
 use super::NetworkLog;
+use super::sieve::SENT_MARK;
 use crate::figures::figure;
 use crate::{initiator, trace};
 use phainon_core::{
@@ -192,6 +193,7 @@ impl Reader {
         let kind = trace::kind_of(params["type"].as_str().unwrap_or(""), url);
         let mut request = Request::new(0, url, kind);
         request.method = asked["method"].as_str().unwrap_or("GET").to_owned();
+        request.sent_mark = asked[SENT_MARK].as_u64().and_then(|m| u8::try_from(m).ok());
         request.priority = asked["initialPriority"].as_str().map(str::to_owned);
         request.request_headers = headers_of(&asked["headers"]);
         let navigation = params["loaderId"].as_str() == Some(id);

@@ -1,7 +1,13 @@
 //! What of a network event is kept: everything that tells about the load, nothing that is private.
 
 use crate::{is_private_header, without_credentials};
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use phainon_core::sent_mark;
 use serde_json::{Map, Value};
+
+/// Under which name the mark of what a request sends stands beside what the browser tells.
+pub(super) const SENT_MARK: &str = "sentMark";
 
 /// What a request sends, cookies beside their headers, certificates and the raw text of headers.
 const DROPPED: [&str; 12] = [
@@ -50,22 +56,31 @@ fn only(params: &Value, keys: &[&str]) -> Value {
 /// A copy without what is dropped; values of private headers are replaced by their length.
 fn without(value: &Value) -> Value {
     match value {
-        Value::Object(fields) => Value::Object(
-            fields
-                .iter()
-                .filter(|(key, _)| !DROPPED.contains(&key.as_str()))
-                .map(|(key, value)| {
-                    let clean = match (key.as_str(), value) {
-                        ("headers" | "requestHeaders", Value::Object(headers)) => Value::Object(redacted(headers)),
-                        _ => without(value),
-                    };
-                    (key.clone(), clean)
-                })
-                .collect(),
-        ),
+        Value::Object(fields) => {
+            let cleaned = fields.iter().filter(|(key, _)| !DROPPED.contains(&key.as_str())).map(|(key, value)| {
+                let clean = match (key.as_str(), value) {
+                    ("headers" | "requestHeaders", Value::Object(headers)) => Value::Object(redacted(headers)),
+                    _ => without(value),
+                };
+                (key.clone(), clean)
+            });
+            let mark = mark(fields).map(|mark| (SENT_MARK.to_owned(), Value::from(mark)));
+            Value::Object(cleaned.chain(mark).collect())
+        }
         Value::Array(list) => Value::Array(list.iter().map(without).collect()),
         Value::String(text) => Value::String(without_credentials(text).into_owned()),
         other => other.clone(),
+    }
+}
+
+/// The mark of what a request sends: in its parts, packed as base64, or else as one text.
+fn mark(request: &Map<String, Value>) -> Option<u8> {
+    let parts = request.get("postDataEntries").and_then(Value::as_array);
+    let parts: Option<Vec<Vec<u8>>> =
+        parts.map(|parts| parts.iter().filter_map(|p| STANDARD.decode(p["bytes"].as_str()?).ok()).collect());
+    match parts.map(|parts| parts.concat()).filter(|whole| !whole.is_empty()) {
+        Some(whole) => sent_mark(&whole),
+        None => sent_mark(request.get("postData")?.as_str()?.as_bytes()),
     }
 }
 
@@ -97,6 +112,18 @@ mod tests {
         assert!(!kept.to_string().contains("s3cret"), "{kept}");
         assert_eq!(kept["request"]["headers"]["Accept"], "*/*");
         assert_eq!(kept["redirectResponse"]["headers"]["set-cookie"], "(not kept, 8 bytes)\n(not kept, 8 bytes)");
+    }
+
+    #[test]
+    fn of_what_was_sent_a_mark_stays_however_it_is_told() {
+        let mark = |request: serde_json::Value| {
+            let kept = kept("Network.requestWillBeSent", &json!({"requestId": "1", "request": request}));
+            kept.expect("an event of the load")["request"]["sentMark"].clone()
+        };
+        // The first byte of the SHA-256 of “abc” (FIPS 180-2, appendix B.1) is ba.
+        assert_eq!(mark(json!({"postData": "abc"})), 0xba);
+        assert_eq!(mark(json!({"postDataEntries": [{"bytes": "YQ=="}, {"bytes": "YmM="}], "postData": "a"})), 0xba);
+        assert_eq!(mark(json!({"hasPostData": false})), serde_json::Value::Null);
     }
 
     #[test]

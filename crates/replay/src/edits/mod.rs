@@ -11,9 +11,9 @@ mod html;
 mod images;
 mod move_scripts;
 mod preload;
+mod put_in_html;
 mod reduce_style;
 mod remove;
-
 mod self_host;
 mod server;
 
@@ -63,7 +63,7 @@ fn applied(edit: &Edit, book: &mut Book, known: &Known<'_>) -> Tried {
         Edit::LiftImport { file } => reduce_style::lift_import(book, file),
         Edit::Preload { file } => preload::preload(book, file, false),
         Edit::RaisePriority { file } => preload::raise(book, file),
-        Edit::PutInHtml { file } => preload::put_in_html(book, file),
+        Edit::PutInHtml { file } => put_in_html::put_in_html(book, known, file),
         Edit::Preconnect { host } => preload::preconnect(book, host),
         Edit::PreloadFont { file } => preload::preload(book, file, true),
         Edit::Lazy { file } => images::loading(book, file, "lazy"),

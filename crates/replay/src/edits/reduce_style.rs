@@ -74,18 +74,24 @@ pub fn beside(book: &Book, file: &ResourceKey) -> String {
     others.filter_map(crate::Answer::text).collect()
 }
 
-/// The part of a sheet that a load used, with what that part needs: the conditions it stands in, custom
+/// The part of a sheet that a load used, with what that part needs: its imports, the conditions it stands in, custom
 /// properties, and the faces and keyframes that it, or what stands `beside` it, names. `None` where the
 /// ranges are not of this text.
 #[must_use]
 pub fn used_part(text: &str, coverage: &Coverage, beside: &str) -> Option<String> {
     let used = Used::of(text, coverage)?;
+    // What a sheet imports is a sheet of its own; imports stand before everything else.
+    let imports: String = css::rules(text, 0..text.len())
+        .iter()
+        .filter(|rule| rule.at.as_deref() == Some("import"))
+        .map(|rule| &text[rule.all.clone()])
+        .collect();
     let mut kept = String::new();
     keep_used(text, 0..text.len(), &used, &mut kept);
     // What is named may itself name more: faces in custom properties, for one.
     let mut with = String::new();
     named_by(text, 0..text.len(), &format!("{kept}{beside}"), &mut with);
-    Some(format!("{with}{kept}"))
+    Some(format!("{imports}{with}{kept}"))
 }
 
 /// Ranges of a text that were used, in bytes.
@@ -255,7 +261,7 @@ mod tests {
         let kept = used(sheet, &[":root{--ink:#111;--face:Quay}", "a{color:var(--ink);animation:rise 1s}", "c{d:e}"]);
         assert_eq!(
             kept,
-            "@font-face{font-family:\"Quay\";src:url(q)}@font-face{font-family:Mole;src:url(m)}@keyframes rise{from{top:0}}:root{--ink:#111;--face:Quay}a{color:var(--ink);animation:rise 1s}@media (min-width:600px){c{d:e}}"
+            "@import url(x.css);@font-face{font-family:\"Quay\";src:url(q)}@font-face{font-family:Mole;src:url(m)}@keyframes rise{from{top:0}}:root{--ink:#111;--face:Quay}a{color:var(--ink);animation:rise 1s}@media (min-width:600px){c{d:e}}"
         );
     }
 

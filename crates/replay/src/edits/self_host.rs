@@ -1,7 +1,9 @@
 //! Files of others served from the site itself; redirects left out. Both change addresses wherever they stand.
 
-use super::{Tried, cannot, places};
+use super::html::{base_of, rewritten};
+use super::{Tried, cannot, css, places};
 use crate::book::Book;
+use lol_html::element;
 use phainon_core::{ResourceKey, ResourceKind};
 use std::time::Duration;
 use url::Url;
@@ -31,7 +33,7 @@ pub fn self_host(book: &mut Book, file: &ResourceKey) -> Tried {
     if own.kind == ResourceKind::Style
         && let Some(text) = own.text()
     {
-        own.set_text(&super::css::made_whole(&text, &from));
+        own.set_text(&css::made_whole(&text, &from));
     }
     book.answers.push(own);
     if changed == 0 {
@@ -66,8 +68,9 @@ pub fn drop_redirect(book: &mut Book, file: &ResourceKey) -> Tried {
     Ok(Vec::new())
 }
 
-/// Puts a new address in the place of an old one in every text that names it: whole, without its scheme,
-/// or, in texts of its own host, from the root. Gives how many texts changed.
+/// Puts a new address in the place of an old one in every text that names it: whole, without its scheme, or,
+/// in texts of its own host, from the root; in attributes of documents and in sheets, however it is written.
+/// Gives how many texts changed.
 fn readdress(book: &mut Book, old: &str, new: &str) -> usize {
     let bare = old.split_once(':').map_or(old, |(_, rest)| rest).to_owned();
     let Ok(parsed) = Url::parse(old) else { return 0 };
@@ -88,10 +91,33 @@ fn readdress(book: &mut Book, old: &str, new: &str) -> usize {
                 replaced = replaced.replace(&format!("{quote}{root}{quote}"), &format!("{quote}{new}{quote}"));
             }
         }
+        match answer.kind {
+            ResourceKind::Document => replaced = in_attributes(&replaced, &answer.url, &parsed, new),
+            ResourceKind::Style => replaced = in_sheet(&replaced, &answer.url, &parsed, new),
+            _ => {}
+        }
         if replaced != text {
             answer.set_text(&replaced);
             changed += 1;
         }
     }
     changed
+}
+
+fn in_attributes(markup: &str, of: &str, old: &Url, new: &str) -> String {
+    let Some(base) = base_of(of, markup) else { return markup.to_owned() };
+    let readdressed = element!("[src], [href], [data], [poster]", |el| {
+        for name in ["src", "href", "data", "poster"] {
+            if el.get_attribute(name).is_some_and(|to| base.join(to.trim()).is_ok_and(|to| to == *old)) {
+                el.set_attribute(name, new)?;
+            }
+        }
+        Ok(())
+    });
+    rewritten(markup, vec![readdressed]).unwrap_or_else(|| markup.to_owned())
+}
+
+fn in_sheet(text: &str, of: &str, old: &Url, new: &str) -> String {
+    let Ok(base) = Url::parse(of) else { return text.to_owned() };
+    css::with_addresses(text, |address| base.join(address).is_ok_and(|to| to == *old).then(|| new.to_owned()))
 }

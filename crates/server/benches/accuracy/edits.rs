@@ -105,26 +105,26 @@ pub async fn edits(loads: usize, only: Option<&str>) {
     let conditions = preset("phone-on-the-move").expect("a preset");
     println!("{loads} loads each; what the repair brings on the site, and what the edit brings in a trial");
     let mut held = (0, 0);
-    let mut before: BTreeMap<&str, (Base, Vec<Metrics>, Vec<Metrics>)> = BTreeMap::new();
+    let mut bases: BTreeMap<&str, Base> = BTreeMap::new();
     for pair in PAIRS.iter().filter(|p| only.is_none_or(|only| p.switch == only)) {
-        let asked = |fix: &str| {
+        let asked = |fix: &str, loads: usize| {
             let mut request =
                 request(&format!("http://www.skerryline.test{}{fix}", pair.path), conditions.clone(), loads);
             request.hosts = site.hosts();
             request.trusted_key = Some(site.key_hash().to_owned());
             request
         };
-        if !before.contains_key(pair.path) {
-            let mut request = asked("");
+        let fix = format!("?fix={}", pair.switch);
+        if !bases.contains_key(pair.path) {
+            let mut request = asked("", 3);
             request.detail = true;
-            let Ok((recording, recorded)) = record(&request).await else { continue };
+            let Ok((recording, _)) = record(&request).await else { continue };
             let Ok(base) = base(&recording) else { continue };
-            let Ok((plain, _, _)) = replayed(&base, base.book.clone(), loads).await else { continue };
-            before.insert(pair.path, (base, recorded, plain));
+            bases.insert(pair.path, base);
         }
-        let Some((base, recorded, plain)) = before.get(pair.path) else { continue };
-        let Ok((_, repaired)) = record(&asked(&format!("?fix={}", pair.switch))).await else { continue };
-        let edits: Vec<Edit> = pair.edits.iter().flat_map(|text| edits_of(text, base, &repaired)).collect();
+        let Some(base) = bases.get(pair.path) else { continue };
+        let Ok((_, first)) = record(&asked(&fix, 1)).await else { continue };
+        let edits: Vec<Edit> = pair.edits.iter().flat_map(|text| edits_of(text, base, &first)).collect();
         let (book, told) = match base.with(&edits, &[]) {
             Ok(made) => made,
             Err(refused) => {
@@ -132,14 +132,26 @@ pub async fn edits(loads: usize, only: Option<&str>) {
                 continue;
             }
         };
-        let Ok((tried, _, _)) = replayed(base, book, loads).await else { continue };
+        // Turn by turn, so that what drifts on the machine hits all four.
+        let (mut recorded, mut repaired, mut plain, mut tried) = (vec![], vec![], vec![], vec![]);
+        for _ in 0..loads {
+            let Ok((_, made)) = record(&asked("", 1)).await else { continue };
+            recorded.extend(made);
+            let Ok((_, made)) = record(&asked(&fix, 1)).await else { continue };
+            repaired.extend(made);
+            let Ok((made, _, _)) = replayed(base, base.book.clone(), 1).await else { continue };
+            plain.extend(made);
+            let Ok((made, _, _)) = replayed(base, book.clone(), 1).await else { continue };
+            tried.extend(made);
+        }
+        let (recorded, repaired, plain, tried) = (&recorded, &repaired, &plain, &tried);
         println!("{} {}", pair.switch, pair.path);
         for metric in pair.metrics {
             let values = |of: &[Metrics]| of.iter().filter_map(|m| m.value(*metric)).collect::<Vec<f64>>();
-            let of_site = difference_of_medians(&values(recorded), &values(&repaired));
-            let of_trial = difference_of_medians(&values(plain), &values(&tried));
+            let of_site = difference_of_medians(&values(recorded), &values(repaired));
+            let of_trial = difference_of_medians(&values(plain), &values(tried));
             let m = |of: &[Metrics]| median(of, *metric).unwrap_or(f64::NAN);
-            let (site_gain, trial_gain) = (m(&repaired) - m(recorded), m(&tried) - m(plain));
+            let (site_gain, trial_gain) = (m(repaired) - m(recorded), m(tried) - m(plain));
             let near = (site_gain - trial_gain).abs() <= 0.1 * m(recorded);
             let overlap = of_site.zip(of_trial).is_some_and(|(a, b)| {
                 a.low <= trial_gain && trial_gain <= a.high && b.low <= site_gain && site_gain <= b.high
@@ -147,8 +159,9 @@ pub async fn edits(loads: usize, only: Option<&str>) {
             held.0 += usize::from(near || overlap);
             held.1 += 1;
             println!(
-                "    {metric:?}: on the site {site_gain:+.0}, tried {trial_gain:+.0}, of {:.0}{}",
+                "    {metric:?}: on the site {site_gain:+.0}, tried {trial_gain:+.0}, of {:.0} recorded and {:.0} replayed{}",
                 m(recorded),
+                m(plain),
                 if near || overlap { "" } else { "  ← off" }
             );
         }

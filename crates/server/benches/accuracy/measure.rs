@@ -1,7 +1,7 @@
 //! Recording a page and replaying it.
 
-use phainon_core::Conditions;
 use phainon_core::metrics::{Metric, Metrics};
+use phainon_core::{Conditions, Visit};
 use phainon_formats::BodyMap;
 use phainon_recorder::{RecordRequest, Recording, record_whole};
 use phainon_replay::{Answered, Book};
@@ -87,7 +87,7 @@ pub async fn record(request: &RecordRequest) -> Result<(Recording, Vec<Metrics>)
 
 fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
     let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false);
-    let seen = seen_of(&read.map_err(|e| e.to_string())?.loads);
+    let seen = seen_of(&read.map_err(|e| e.to_string())?.loads, Visit::First);
     Ok(seen.into_iter().filter(|s| s.failed.is_none()).map(|s| s.metrics).collect())
 }
 
@@ -99,7 +99,7 @@ pub fn base(recording: &Recording) -> Result<Base, String> {
     let load = load.reading.as_ref().ok_or("the load has no data")?.load.clone();
     let bodies: &BodyMap = &recording.bodies;
     let body = |hash: &str| bodies.get(hash).cloned();
-    Base::of(load, &body, recording.detail.as_ref(), Arc::default(), None)
+    Base::of(load, None, &body, recording.detail.as_ref(), Arc::default(), None)
 }
 
 /// Loads a book; gives its figures and how it was answered.
@@ -109,7 +109,7 @@ pub async fn replayed(
     loads: usize,
 ) -> Result<(Vec<Metrics>, Answered, BTreeSet<String>), String> {
     let (sender, _held) = mpsc::unbounded_channel();
-    let made = load_again(book, &base.conditions, loads, None, sender).await?;
+    let made = load_again(book, &base.course(loads, false, None), sender).await?;
     let answered = made.told.iter().fold(Answered::default(), |sum, t| sum.and(t.answered));
     let unknown = made.told.iter().flat_map(|t| t.unknown.keys().cloned()).collect();
     Ok((metrics(&made.recording)?, answered, unknown))
@@ -119,7 +119,7 @@ pub async fn record_and_replay(request: &RecordRequest) -> Result<Sides, String>
     let (recording, recorded) = record(request).await?;
     let base = base(&recording)?;
     let (sender, _held) = mpsc::unbounded_channel();
-    let made = load_again(base.book.clone(), &base.conditions, request.loads, None, sender).await?;
+    let made = load_again(base.book.clone(), &base.course(request.loads, false, None), sender).await?;
     if std::env::var_os("PHAINON_DETAIL").is_some() {
         side_by_side(&base, &made.recording)?;
     }

@@ -2,12 +2,13 @@
 
 use super::out::Output;
 use super::{BAD, FINE, conditions_of, memory_size, opened_files, show_progress, texts, write_recording};
-use crate::reading::read_loads;
+use crate::reading::{RecordingReading, read_loads};
 use crate::signals::told_to_end;
 use crate::trial::{Base, Made, Outcome, Printed, SeenLoad, load_again, seen_of};
+use crate::trial_rounds::ROUND;
 use clap::Args;
-use phainon_core::compare::{Compared, Verdict};
-use phainon_core::{Edit, Settings};
+use phainon_core::compare::{Compared, Verdict, loads_wanted};
+use phainon_core::{Edit, Load, Settings, Visit};
 use phainon_formats::{MemoryBudget, Opened, open_together};
 use phainon_replay::{Book, Broken};
 use std::path::PathBuf;
@@ -25,6 +26,12 @@ pub struct TrialArguments {
     /// How many loads of each, 1 to 20; four are the fewest that can tell.
     #[arg(long, default_value_t = 5, value_parser = clap::value_parser!(u8).range(1..=20))]
     loads: u8,
+    /// Adds loads of each until the verdicts stand, or there are twenty.
+    #[arg(long)]
+    until_sure: bool,
+    /// Follows each load by a return visit, with the cache that it left.
+    #[arg(long)]
+    return_visits: bool,
     /// Which load of the file, from 1; without it, the one that stands for the recording.
     #[arg(long)]
     load: Option<usize>,
@@ -46,20 +53,25 @@ pub struct TrialArguments {
 }
 
 /// Loads so many times, with progress on a terminal.
-async fn made(base: &Base, book: Book, given: &TrialArguments) -> Result<Made, String> {
+async fn made(base: &Base, book: Book, given: &TrialArguments, loads: usize) -> Result<Made, String> {
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
     let shown = tokio::spawn(show_progress(receiver));
+    let course = base.course(loads, given.return_visits, given.browser.clone());
     let made = tokio::select! {
-        made = load_again(book, &base.conditions, given.loads.into(), given.browser.clone(), sender) => made,
+        made = load_again(book, &course, sender) => made,
         () = told_to_end() => Err("interrupted; nothing was written.".into()),
     }?;
     let _ = shown.await;
     Ok(made)
 }
 
-fn seen(made: &Made, settings: &Arc<Settings>) -> Result<Vec<SeenLoad>, String> {
+/// First and return visits, as far as comparing goes.
+type Visits = (Vec<SeenLoad>, Vec<SeenLoad>);
+
+fn seen(made: &Made, settings: &Arc<Settings>) -> Result<Visits, String> {
     let (loads, bodies) = (made.recording.loads.clone(), &made.recording.bodies);
-    Ok(seen_of(&read_loads(loads, bodies, settings, false).map_err(|e| e.to_string())?.loads))
+    let read = read_loads(loads, bodies, settings, false).map_err(|e| e.to_string())?;
+    Ok((seen_of(&read.loads, Visit::First), seen_of(&read.loads, Visit::Return)))
 }
 
 pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
@@ -86,7 +98,8 @@ pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     let load = read.loads[place].reading.as_ref().ok_or("that load failed and has no data.")?.load.clone();
     let body = |hash: &str| bodies.get(hash).cloned();
     let untold = load.conditions.is_none();
-    let base = Base::of(load, &body, detail.as_ref(), settings.clone(), otherwise)?;
+    let again = returned_to(&read, place);
+    let base = Base::of(load, again.as_deref(), &body, detail.as_ref(), settings.clone(), otherwise)?;
     let plain = given.edit.iter().all(|e| e == "none");
     let edits: Vec<Edit> =
         given.edit.iter().filter(|e| *e != "none").map(|e| Edit::parse(e, &base.prepared)).collect::<Result<_, _>>()?;
@@ -95,16 +108,28 @@ pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     if untold {
         differs.push(format!("The file does not tell its conditions; both were loaded as {}.", base.conditions.name));
     }
-    let replay = made(&base, base.book.clone(), &given).await?;
-    let replayed = seen(&replay, &settings)?;
     let words: Vec<String> = edits.iter().map(phainon_core::words::edit_title).collect();
+    let mut loads = usize::from(given.loads);
+    let mut replay = made(&base, base.book.clone(), &given, loads).await?;
     let (outcome, against, last) = if plain {
-        let original = seen_of(&read.loads);
-        (Outcome::of(&original, &replayed, &replay.book, &[], &replay.told, differs), "recording", replay)
+        let original = (seen_of(&read.loads, Visit::First), seen_of(&read.loads, Visit::Return));
+        let replayed = seen(&replay, &settings)?;
+        let outcome = Outcome::of(&original.0, &replayed.0, &replay.book, &[], &replay.told, differs);
+        (outcome.with_returns(&original.1, &replayed.1), "recording", replay)
     } else {
-        let tried = made(&base, book, &given).await?;
-        let b = seen(&tried, &settings)?;
-        (Outcome::of(&replayed, &b, &tried.book, &edits, &tried.told, differs), "replay", tried)
+        let mut tried = made(&base, book.clone(), &given, loads).await?;
+        loop {
+            let (a, b) = (seen(&replay, &settings)?, seen(&tried, &settings)?);
+            let outcome = Outcome::of(&a.0, &b.0, &tried.book, &edits, &tried.told, differs.clone());
+            let outcome = outcome.with_returns(&a.1, &b.1);
+            let wanted = loads_wanted(&outcome.compared).map_or(0, |n| n as usize).min(loads + ROUND);
+            if !given.until_sure || wanted <= loads {
+                break (outcome, "replay", tried);
+            }
+            replay.add(made(&base, base.book.clone(), &given, wanted - loads).await?);
+            tried.add(made(&base, book.clone(), &given, wanted - loads).await?);
+            loads = wanted;
+        }
     };
     if given.json {
         let printed = Printed::of(&outcome, words.clone(), against, last.recording.loads.len(), &last.book, told);
@@ -121,6 +146,13 @@ pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     Ok(if nothing { BAD } else { FINE })
 }
 
+/// The return visit after a load of a file.
+fn returned_to(read: &RecordingReading, place: usize) -> Option<Arc<Load>> {
+    let first = read.loads[place].raw.visit == Visit::First;
+    let next = read.loads.get(place + 1).filter(|l| first && l.raw.visit == Visit::Return)?;
+    Some(next.reading.as_ref()?.load.clone())
+}
+
 fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, base: &Base, told: &[String]) -> String {
     let mut text = String::new();
     let mut line = |words: String| {
@@ -134,10 +166,12 @@ fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, base: &
         line(format!("  {note}"));
     }
     line(format!("{} loads, against the {against}", made.recording.loads.len()));
-    for c in &outcome.compared {
+    let visits = outcome.compared.iter().map(|c| (c, "")).chain(outcome.returning.iter().map(|c| (c, "again")));
+    for (c, visit) in visits {
         line(format!(
-            "  {:<12} {:>10} → {:>10}  {:>12}  {}",
+            "  {:<12} {:<5} {:>10} → {:>10}  {:>12}  {}",
             texts::named(c.metric),
+            visit,
             texts::figure(c.metric, c.a),
             texts::figure(c.metric, c.b),
             interval(c),

@@ -11,8 +11,8 @@ use base64::engine::general_purpose::STANDARD;
 use phainon_core::metrics::Coverage;
 use phainon_core::words::edit_title;
 use phainon_core::{Bodies, Conditions, Edit, Load, Prepared, Settings};
-use phainon_formats::{BodyMap, Detail, Machine};
-use phainon_recorder::{Keep, Part, Progress, RecordRequest, Recording, Sealed, record};
+use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
+use phainon_recorder::{Keep, Part, Progress, RecordRequest, Recording, Sealed, Step, record};
 use phainon_replay::{Book, Replay, Shortfall, Told, edits, sameness};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -29,6 +29,12 @@ pub struct Wanted {
     pub by_hand: Vec<HandMade>,
     /// How many loads.
     pub loads: usize,
+    /// Whether loads are added until the verdicts stand.
+    #[serde(default)]
+    pub until_sure: bool,
+    /// Whether each load is followed by a return visit.
+    #[serde(default)]
+    pub return_visits: bool,
     /// A preset, where the load does not tell its conditions.
     #[serde(default)]
     pub preset: Option<String>,
@@ -88,15 +94,19 @@ pub struct Base {
 }
 
 impl Base {
-    /// From a load and its bodies; or why it cannot be replayed, in one sentence.
+    /// From a load, with its return visit where there is one, and its bodies; or why it cannot be replayed, in one sentence.
     pub fn of(
         load: Arc<Load>,
+        again: Option<&Load>,
         bodies: &dyn Bodies,
         detail: Option<&Detail>,
         settings: Arc<Settings>,
         otherwise: Option<Conditions>,
     ) -> Result<Self, String> {
-        let book = Book::of(&load, bodies).map_err(|e| e.to_string())?;
+        let mut book = Book::of(&load, bodies).map_err(|e| e.to_string())?;
+        if let Some(again) = again {
+            book.add_return(again, bodies);
+        }
         let conditions = load.conditions.clone().or(otherwise);
         let conditions = conditions
             .ok_or("This load does not tell under which conditions it was made; choose those of the trial.")?;
@@ -127,6 +137,13 @@ impl Base {
         Ok((book, told))
     }
 
+    /// How it is loaded again.
+    #[must_use]
+    pub fn course(&self, loads: usize, return_visits: bool, browser: Option<String>) -> Course {
+        let steps = Step::parse_all(&self.prepared.load.steps.join("\n")).unwrap_or_default();
+        Course { conditions: self.conditions.clone(), loads, return_visits, steps, browser }
+    }
+
     /// What a replay cannot give as it was, in words.
     #[must_use]
     pub fn shortfalls(&self) -> Vec<String> {
@@ -134,12 +151,29 @@ impl Base {
     }
 }
 
+/// How a book is loaded again.
+#[derive(Debug, Clone)]
+pub struct Course {
+    /// The link and the device.
+    pub conditions: Conditions,
+    /// How many times.
+    pub loads: usize,
+    /// Whether each load is followed by a return visit.
+    pub return_visits: bool,
+    /// What the scripted user does, as it was done in the recorded load.
+    pub steps: Vec<Step>,
+    /// The browser to use instead of the one installed.
+    pub browser: Option<String>,
+}
+
 /// What to record from a running replay.
 #[must_use]
-pub fn request_of(replay: &Replay, conditions: &Conditions, loads: usize, browser: Option<String>) -> RecordRequest {
+pub fn request_of(replay: &Replay, course: &Course) -> RecordRequest {
     let book = replay.book();
-    let mut request = RecordRequest::new(&book.page, conditions.clone(), loads);
-    request.browser = browser;
+    let mut request = RecordRequest::new(&book.page, course.conditions.clone(), course.loads);
+    request.browser.clone_from(&course.browser);
+    request.return_visits = course.return_visits;
+    request.steps.clone_from(&course.steps);
     request.trusted_key = Some(replay.key_hash().to_owned());
     request.sealed = Some(Sealed {
         server: replay.address(),
@@ -161,16 +195,30 @@ pub struct Made {
     pub told: Vec<Told>,
 }
 
-/// Loads a book so many times behind the conditions' link. Dropping the future ends the browser.
+impl Made {
+    /// With loads that were made later.
+    pub fn add(&mut self, more: Self) {
+        let before = self.recording.loads.len();
+        self.recording.loads.extend(
+            more.recording
+                .loads
+                .into_iter()
+                .enumerate()
+                .map(|(n, load)| RawLoad { name: format!("load {}", before + n + 1), ..load }),
+        );
+        self.recording.bodies.extend(more.recording.bodies);
+        self.told.extend(more.told);
+    }
+}
+
+/// Loads a book behind the conditions' link. Dropping the future ends the browser.
 pub async fn load_again(
     book: Book,
-    conditions: &Conditions,
-    loads: usize,
-    browser: Option<String>,
+    course: &Course,
     progress: mpsc::UnboundedSender<Progress>,
 ) -> Result<Made, String> {
     let replay = Replay::start(book).await.map_err(|e| format!("the replay could not be served: {e}"))?;
-    let request = request_of(&replay, conditions, loads, browser);
+    let request = request_of(&replay, course);
     let about = request.about().map_err(|e| e.to_string())?;
     let recording =
         Recording { about, loads: Vec::new(), bodies: BodyMap::new(), machine: Machine::default(), detail: None };

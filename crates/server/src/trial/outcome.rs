@@ -21,11 +21,11 @@ pub struct SeenLoad {
     pub failed: Option<String>,
 }
 
-/// The first visits of a recording that was read, as far as comparing goes.
+/// The first or the return visits of a recording that was read, as far as comparing goes.
 #[must_use]
-pub fn seen_of(loads: &[LoadReading]) -> Vec<SeenLoad> {
-    let first = loads.iter().filter(|l| l.raw.visit == Visit::First);
-    first
+pub fn seen_of(loads: &[LoadReading], visit: Visit) -> Vec<SeenLoad> {
+    let visits = loads.iter().filter(|l| l.raw.visit == visit);
+    visits
         .filter_map(|l| {
             let reading = l.reading.as_ref()?;
             Some(SeenLoad {
@@ -54,6 +54,12 @@ pub struct Outcome {
     /// Whether something was taken off the page: that it looks different is then meant.
     #[serde(default)]
     pub removes: bool,
+    /// Whether scripts wait for the first input: that what they listen to is not set before it is then meant.
+    #[serde(default)]
+    pub delays: bool,
+    /// The return visits, metric by metric; empty where there were none.
+    #[serde(default)]
+    pub returning: Vec<Compared>,
 }
 
 impl Outcome {
@@ -78,13 +84,26 @@ impl Outcome {
             unknown,
             broken: broken(&as_seen(a), &as_seen(b), &book.taken_off),
             removes: edits.iter().any(|e| matches!(e, Edit::Remove { .. } | Edit::RemoveOwner { .. })),
+            delays: edits.iter().any(|e| matches!(e, Edit::DelayScript { .. })),
+            returning: Vec::new(),
         }
+    }
+
+    /// With the return visits of both.
+    #[must_use]
+    pub fn with_returns(mut self, a: &[SeenLoad], b: &[SeenLoad]) -> Self {
+        self.returning = compare(&counted(a), &counted(b));
+        self
     }
 
     /// Whether the page is broken, rather than only different where that is meant.
     #[must_use]
     pub fn is_broken(&self) -> bool {
-        self.broken.iter().any(|b| !(self.removes && matches!(b, Broken::Screen { .. })))
+        self.broken.iter().any(|b| match b {
+            Broken::Screen { .. } => !self.removes,
+            Broken::Handlers { .. } => !self.removes && !self.delays,
+            Broken::Failed { .. } | Broken::Error { .. } | Broken::Request { .. } => true,
+        })
     }
 
     /// What it says of a metric; a page that is broken is not better for being faster.
@@ -126,6 +145,9 @@ pub struct Printed {
     against: &'static str,
     loads: usize,
     metrics: BTreeMap<&'static str, PrintedMetric>,
+    /// The same of the return visits, where there were any.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    return_visits: BTreeMap<&'static str, PrintedMetric>,
     differs: Vec<String>,
     answered: Answered,
     unknown: BTreeMap<String, u32>,
@@ -160,7 +182,7 @@ impl Printed {
         book: &Book,
         told: Vec<String>,
     ) -> Self {
-        let metrics = outcome.compared.iter().map(|c| {
+        let printed = |c: &Compared| {
             let printed = PrintedMetric {
                 a: c.a,
                 b: c.b,
@@ -171,12 +193,13 @@ impl Printed {
                 loads_needed: c.loads_needed,
             };
             (name(c.metric), printed)
-        });
+        };
         Self {
             edits,
             against,
             loads,
-            metrics: metrics.collect(),
+            metrics: outcome.compared.iter().map(printed).collect(),
+            return_visits: outcome.returning.iter().map(printed).collect(),
             differs: outcome.differs.clone(),
             answered: outcome.answered,
             unknown: outcome.unknown.clone(),

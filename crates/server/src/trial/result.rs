@@ -37,6 +37,8 @@ pub struct SaidResult {
     pub metrics: Vec<SaidCompared>,
     /// The replay without edits against the recording.
     pub replayed: Vec<Compared>,
+    /// The return visits, metric by metric; empty where there were none.
+    pub returning: Vec<SaidCompared>,
     /// How the trial's requests were answered.
     pub answered: Answered,
     /// Addresses for which there was nothing, with how often each was asked for.
@@ -58,13 +60,12 @@ impl TrialResult {
     #[must_use]
     pub fn said(self) -> SaidResult {
         let Self { outcome, replayed, told, not_replayed } = self;
-        let metrics = outcome
-            .compared
-            .iter()
-            .map(|c| SaidCompared { compared: c.clone(), verdict: outcome.verdict(c) })
-            .collect();
+        let said = |of: &[Compared]| {
+            of.iter().map(|c| SaidCompared { compared: c.clone(), verdict: outcome.verdict(c) }).collect()
+        };
         SaidResult {
-            metrics,
+            metrics: said(&outcome.compared),
+            returning: said(&outcome.returning),
             replayed,
             is_broken: outcome.is_broken(),
             answered: outcome.answered,

@@ -2,7 +2,8 @@ import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { usePlan, usePlanChanges } from '../../api/queries';
-import type { FixState, PlannedFix } from '../../api/types';
+import { useTried } from '../../api/trials';
+import type { FixState, PlannedFix, TriedFix } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { EFFORT, ms, plural, RISK, STATES } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
@@ -10,11 +11,13 @@ import { useRowKeys } from '../../shell/keys';
 import { Modal } from '../../shell/Modal';
 import { useNotice } from '../../shell/notices';
 import { useSelection } from '../../shell/selection';
+import { signed, VERDICTS } from '../trials/words';
 
 /** A site's fixes, in order. */
 export default function PlanView() {
   const site = useParams().site;
   const plan = usePlan(site);
+  const tried = useTried(site);
   const changes = usePlanChanges(site);
   const say = useNotice();
   const [selection, select] = useSelection();
@@ -138,6 +141,11 @@ export default function PlanView() {
                     On the path
                   </Ask>
                 </th>
+                <th className="w-[150px] pl-5">
+                  <Ask how="What the newest trial of this fix alone did to the largest paint, with the 95 % interval: the recorded load, really loaded again with the fix.">
+                    Tried
+                  </Ask>
+                </th>
                 <th className="w-[120px] pl-5">State</th>
                 <th className="w-[110px]">
                   <span className="sr-only">Move or take out</span>
@@ -168,19 +176,6 @@ export default function PlanView() {
                     </span>
                     <span className="block text-[12.5px] text-ink-2 [overflow-wrap:anywhere]">
                       {fix.owner.name} · <Found fix={fix} />
-                      {fix.recording !== null && (
-                        <>
-                          {' '}
-                          ·{' '}
-                          <Link
-                            className="text-accent"
-                            aria-label={`try it: ${fix.fix.title}`}
-                            to={trialOf(fix.recording, fix.load, [fix])}
-                          >
-                            try it
-                          </Link>
-                        </>
-                      )}
                     </span>
                   </td>
                   <td className="pt-2">{EFFORT[fix.fix.effort]}</td>
@@ -191,6 +186,9 @@ export default function PlanView() {
                     ) : (
                       <span className="text-ink-2">off it</span>
                     )}
+                  </td>
+                  <td className="pl-5 pt-2">
+                    <TriedAlone fix={fix} tried={tried.data?.find((t) => t.key === fix.fix.key)} />
                   </td>
                   <td className="pl-5 pt-1.5">
                     <select
@@ -278,7 +276,42 @@ function trialOf(recording: number, load: number | null, fixes: PlannedFix[]): s
   return `/recordings/${recording}/trials?${search}`;
 }
 
-/** Leads to a trial of every open fix, on the load that most of them were found in. */
+/** What a trial of a fix alone came to, or where to make one. */
+function TriedAlone({ fix, tried }: { fix: PlannedFix; tried: TriedFix | undefined }) {
+  if (!tried) {
+    if (fix.recording === null) return <span className="text-ink-2">not yet</span>;
+    return (
+      <Link
+        className="text-accent"
+        aria-label={`try it: ${fix.fix.title}`}
+        to={trialOf(fix.recording, fix.load, [fix])}
+      >
+        try it
+      </Link>
+    );
+  }
+  const { lcp } = tried;
+  const c = lcp?.compared;
+  return (
+    <Link className="hover:text-accent" to={`/recordings/${tried.recording}/trials/${tried.trial}`}>
+      {tried.is_broken ? (
+        <strong className="text-past">broke the page</strong>
+      ) : c ? (
+        <>
+          <strong className="font-serif text-[17px] font-medium">{signed('lcp', c.difference)}</strong>
+          <span className="block text-[12px] text-ink-2">
+            {VERDICTS[lcp.verdict]}
+            {c.low !== null && c.high !== null && `, ${signed('lcp', c.low)} … ${signed('lcp', c.high)}`}
+          </span>
+        </>
+      ) : (
+        'no largest paint'
+      )}
+    </Link>
+  );
+}
+
+/** Leads to trials of every open fix, together or each alone, on the load that most of them were found in. */
 function TryAll({ fixes }: { fixes: PlannedFix[] }) {
   const open = fixes.filter((f) => f.state === 'open' && f.recording !== null);
   const by = new Map<string, PlannedFix[]>();
@@ -291,6 +324,9 @@ function TryAll({ fixes }: { fixes: PlannedFix[] }) {
     <p className="mt-2 text-[13.5px]">
       <Link className="btn" to={trialOf(first.recording, first.load, most)}>
         Try {most.length} open fixes together
+      </Link>{' '}
+      <Link className="btn" to={`${trialOf(first.recording, first.load, most)}&each=1`}>
+        Try each of them alone
       </Link>
     </p>
   );

@@ -27,7 +27,6 @@ const KINDS: [EditKind, string, 'file' | 'host' | 'owner', string?][] = [
   ['page_cache', 'serve the page from a page cache', 'file'],
   ['server_remove', 'take an owner’s work off the server', 'owner'],
   ['nearer', 'serve a host from nearer by', 'host', '40ms'],
-  ['preconnect', 'connect to a host ahead', 'host'],
   ['self_host', 'serve a third party’s file oneself', 'file'],
   ['drop_redirect', 'leave a redirect out', 'file'],
   ['http2', 'serve a host over HTTP/2', 'host'],

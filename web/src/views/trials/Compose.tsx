@@ -1,5 +1,5 @@
 import { X } from 'lucide-react';
-import { lazy, Suspense, useState } from 'react';
+import { lazy, Suspense, useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { useAbout } from '../../api/queries';
 import { useTrialChanges } from '../../api/trials';
@@ -12,6 +12,17 @@ import { nameOf } from './words';
 
 const ByHand = lazy(() => import('./ByHand'));
 
+/** What was chosen and not yet tried, by load: it is there again when one comes back. */
+interface Draft {
+  chosen: OfferedEdit[];
+  byHand: HandMade[];
+  loads: number;
+  untilSure: boolean;
+  returnVisits: boolean;
+}
+const drafts = new Map<string, Draft>();
+const NEW: Draft = { chosen: [], byHand: [], loads: 5, untilSure: false, returnVisits: false };
+
 /** Chooses what to try, and starts it. */
 export function Compose({ offer }: { offer: TrialOffer }) {
   const { recording, load, number } = useReading();
@@ -21,26 +32,30 @@ export function Compose({ offer }: { offer: TrialOffer }) {
   const navigate = useNavigate();
   const say = useNotice();
   const wanted = params.getAll('try');
-  const [chosen, setChosen] = useState<OfferedEdit[]>([]);
+  const place = `${recording.id} ${number}`;
+  const [draft, setDraft] = useState(drafts.get(place) ?? NEW);
+  useEffect(() => {
+    drafts.set(place, draft);
+  }, [place, draft]);
+  const { chosen, byHand, loads } = draft;
+  const change = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
+  const [oneByOne, setOneByOne] = useState(params.has('each'));
   // What the address names is added to what was chosen before: the margin leads here while this is open.
   const [added, setAdded] = useState<string | null>(null);
   const named = wanted.join(' ');
   if (added !== named) {
     setAdded(named);
     const has = new Set(chosen.map((c) => c.fix.key));
-    setChosen([
-      ...chosen,
-      ...offer.edits.filter((e) => wanted.includes(e.fix.key) && !has.has(e.fix.key) && e.problem === null),
-    ]);
+    const more = offer.edits.filter((e) => wanted.includes(e.fix.key) && !has.has(e.fix.key) && e.problem === null);
+    if (more.length) change({ chosen: [...chosen, ...more] });
   }
-  const [byHand, setByHand] = useState<HandMade[]>([]);
-  const [loads, setLoads] = useState(5);
   const [preset, setPreset] = useState('home-laptop');
   const [editing, setEditing] = useState<RequestRow | null>(null);
   const refused = offer.edits.find((e) => wanted.includes(e.fix.key) && e.problem !== null);
 
   const has = (e: OfferedEdit) => chosen.some((c) => c.fix.key === e.fix.key);
-  const toggle = (e: OfferedEdit) => setChosen(has(e) ? chosen.filter((c) => c.fix.key !== e.fix.key) : [...chosen, e]);
+  const toggle = (e: OfferedEdit) =>
+    change({ chosen: has(e) ? chosen.filter((c) => c.fix.key !== e.fix.key) : [...chosen, e] });
   const count = chosen.length + byHand.length;
   const start = () =>
     changes.start.mutate(
@@ -49,10 +64,19 @@ export function Compose({ offer }: { offer: TrialOffer }) {
         edits: chosen.map((e) => e.fix.edit),
         by_hand: byHand,
         loads,
+        one_by_one: oneByOne && count > 1,
+        until_sure: draft.untilSure,
+        return_visits: draft.returnVisits,
         ...(offer.conditions ? {} : { preset }),
       },
       {
-        onSuccess: (trial) => void navigate(`/recordings/${recording.id}/trials/${trial.id}`),
+        onSuccess: (begun) => {
+          drafts.delete(place);
+          setDraft(NEW);
+          const [only] = begun;
+          if (only && begun.length === 1) void navigate(`/recordings/${recording.id}/trials/${only.id}`);
+          else say({ text: `${plural(begun.length, 'trial')} in line, one for each edit.` });
+        },
         onError: (error) => say({ text: error.message, bad: true }),
       },
     );
@@ -97,7 +121,7 @@ export function Compose({ offer }: { offer: TrialOffer }) {
               ))}
             </ul>
           )}
-          <ByAddress onChosen={(e) => !has(e) && setChosen([...chosen, e])} />
+          <ByAddress onChosen={(e) => !has(e) && change({ chosen: [...chosen, e] })} />
           <label className="mt-3 flex items-center gap-2 text-[13px]">
             <span className="w-[118px] shrink-0 text-ink-2">Edit a file by hand</span>
             <select
@@ -124,7 +148,7 @@ export function Compose({ offer }: { offer: TrialOffer }) {
               <Chosen
                 key={h.url}
                 words={`${nameOf(h.url)}, by hand`}
-                onRemove={() => setByHand(byHand.filter((other) => other.url !== h.url))}
+                onRemove={() => change({ byHand: byHand.filter((other) => other.url !== h.url) })}
               />
             ))}
           </ul>
@@ -148,20 +172,49 @@ export function Compose({ offer }: { offer: TrialOffer }) {
               max={20}
               className="field !w-[70px]"
               value={loads}
-              onChange={(e) => setLoads(Math.max(1, Math.min(20, Number(e.target.value) || 1)))}
+              onChange={(e) => change({ loads: Math.max(1, Math.min(20, Number(e.target.value) || 1)) })}
             />
           </label>
           <p className="mt-1 text-[12px] text-ink-2">
-            {loads < 4
+            {loads < 4 && !draft.untilSure
               ? 'Fewer than four can never tell a difference from noise.'
-              : 'Made once without the edits and once with them.'}
+              : 'So many without the edits and so many with them.'}
           </p>
+          <label className="mt-2 flex items-start gap-2 text-[13px]">
+            <input
+              type="checkbox"
+              className="mt-1"
+              checked={draft.untilSure}
+              onChange={(e) => change({ untilSure: e.target.checked })}
+            />
+            More of each until the verdicts stand, at most 20
+          </label>
+          <label className="mt-1 flex items-start gap-2 text-[13px]">
+            <input
+              type="checkbox"
+              className="mt-1"
+              checked={draft.returnVisits}
+              onChange={(e) => change({ returnVisits: e.target.checked })}
+            />
+            Each followed by a return visit
+          </label>
+          {count > 1 && (
+            <label className="mt-1 flex items-start gap-2 text-[13px]">
+              <input
+                type="checkbox"
+                className="mt-1"
+                checked={oneByOne}
+                onChange={(e) => setOneByOne(e.target.checked)}
+              />
+              Each edit alone, in {plural(count, 'trial')}
+            </label>
+          )}
           <button
             className="btn btn-main mt-3"
             disabled={!count || changes.start.isPending || Boolean(about.data?.browser_problem)}
             onClick={start}
           >
-            Try it
+            {oneByOne && count > 1 ? 'Try each' : 'Try it'}
           </button>
           {about.data?.browser_problem && <p className="mt-2 text-[12.5px] text-past">{about.data.browser_problem}</p>}
         </div>
@@ -178,7 +231,7 @@ export function Compose({ offer }: { offer: TrialOffer }) {
             before={byHand.find((h) => h.url === editing.url)}
             onClose={() => setEditing(null)}
             onKeep={(made) => {
-              setByHand([...byHand.filter((h) => h.url !== made.url), made]);
+              change({ byHand: [...byHand.filter((h) => h.url !== made.url), made] });
               setEditing(null);
             }}
           />

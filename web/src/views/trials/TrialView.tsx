@@ -50,7 +50,11 @@ export default function TrialView() {
         {running ? 'Trying: ' : state === 'cancelled' ? 'Cancelled: ' : ''}
         {title(trial.data)}
       </h1>
-      <p className="text-[13px] text-ink-2">On load {trial.data.load} of this recording.</p>
+      <p className="text-[13px] text-ink-2">
+        On load {trial.data.load} of this recording
+        {trial.data.until_sure && ', with more loads until the verdicts stand'}
+        {trial.data.return_visits && ', each followed by a return visit'}.
+      </p>
       <Tried trial={trial.data} />
       {running && <UnderWay trial={trial.data} />}
       {state === 'failed' && (
@@ -99,6 +103,16 @@ function UnderWay({ trial }: { trial: Trial }) {
   const job = trial.jobs.find((j) => j.state === 'running') ?? trial.jobs.find((j) => !isOver(j));
   if (!job) return <p className="mt-4 text-ink-2">Comparing the loads.</p>;
   const plain = job.source === 'replay';
+  // Jobs after the first of each kind add to what was compared before.
+  if (trial.jobs.filter((j) => j.source === job.source).indexOf(job) > 0 || trial.jobs.at(-1)?.source === 'replay')
+    return (
+      <section aria-label="Progress" className="mt-4">
+        <h2 className="text-[18px]">
+          The verdicts do not stand yet: more loads {plain ? 'without any edit' : 'with the edits'}
+        </h2>
+        <Progress job={job} />
+      </section>
+    );
   return (
     <section aria-label="Progress" className="mt-4">
       <h2 className="text-[18px]">{plain ? 'First, the load replayed without any edit' : 'Now with the edits'}</h2>
@@ -147,6 +161,12 @@ function Result({ trial, result }: { trial: Trial; result: SaidResult }) {
         </div>
       )}
       <Verdicts rows={result.metrics} broken={result.is_broken} names={['without', 'with']} />
+      {result.returning.length > 0 && (
+        <section aria-label="Return visits">
+          <h2 className="mt-5 text-[18px]">On return visits</h2>
+          <Verdicts rows={result.returning} broken={result.is_broken} names={['without', 'with']} />
+        </section>
+      )}
       <div className="mt-3 max-w-[900px] space-y-1 text-[13px] text-ink-2">
         {result.told.map((line) => (
           <p key={line}>{line}</p>
@@ -155,9 +175,9 @@ function Result({ trial, result }: { trial: Trial; result: SaidResult }) {
           <p key={line}>{line}</p>
         ))}
         <p>
-          {plural(trial.loads, 'load')}, {plural(all, 'request')}: {answered.exactly} answered with what was recorded
-          for their address, {answered.nearly} for an address that differs in what changes from load to load,{' '}
-          {answered.not} not at all
+          {plural(lcp?.compared.b_values.length ?? trial.loads, 'load')}, {plural(all, 'request')}: {answered.exactly}{' '}
+          answered with what was recorded for their address, {answered.nearly} for an address that differs in what
+          changes from load to load, {answered.not} not at all
           {result.unknown.length > 0 && ` (${result.unknown.map(([url]) => url).join(', ')})`}.
         </p>
         {result.not_replayed.map((line) => (
