@@ -2,7 +2,7 @@
 
 use crate::error::Problem;
 use axum::http::StatusCode;
-use futures::Stream;
+use futures::{FutureExt, Stream};
 use phainon_core::{Conditions, Source, Visit};
 use phainon_recorder::{Progress, Stage};
 use serde::Serialize;
@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
-use tokio::sync::{Semaphore, watch};
+use tokio::sync::{OwnedSemaphorePermit, Semaphore, watch};
 use ts_rs::TS;
 
 /// How many finished jobs are remembered.
@@ -91,7 +91,7 @@ pub struct Jobs {
     entries: Mutex<BTreeMap<u64, Entry>>,
     next: AtomicU64,
     /// One recording at a time.
-    pub turn: Semaphore,
+    turn: Arc<Semaphore>,
     /// Rises with every change of any job.
     changed: watch::Sender<u64>,
     /// The program is ending: what it ends goes on at the next start.
@@ -103,7 +103,7 @@ impl Default for Jobs {
         Self {
             entries: Mutex::default(),
             next: AtomicU64::new(1),
-            turn: Semaphore::new(1),
+            turn: Arc::new(Semaphore::new(1)),
             changed: watch::channel(0).0,
             ending: AtomicBool::new(false),
         }
@@ -228,6 +228,20 @@ impl Jobs {
         ))
     }
 
+    /// A place in the line of those that record, taken when this is called: who comes first is served first,
+    /// whichever of them asks for its turn first.
+    pub fn line_up(&self) -> impl Future<Output = Option<OwnedSemaphorePermit>> + Send + use<> {
+        let mut turn = Box::pin(self.turn.clone().acquire_owned());
+        // A semaphore lines up who has asked once.
+        let mut at_once = turn.as_mut().now_or_never();
+        async move {
+            match at_once.take() {
+                Some(permit) => permit.ok(),
+                None => turn.await.ok(),
+            }
+        }
+    }
+
     /// Waits until some jobs are over.
     pub async fn until_over(&self, jobs: &[u64]) {
         let mut news = self.changed.subscribe();
@@ -260,4 +274,28 @@ fn unknown(id: u64) -> Problem {
         StatusCode::NOT_FOUND,
         format!("There is no recording {id} under way; the server may have been restarted."),
     )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn who_lined_up_first_has_the_first_turn() {
+        let jobs = Jobs::default();
+        let (first, second, third) = (jobs.line_up(), jobs.line_up(), jobs.line_up());
+        // The last asks before the others do.
+        let mut third = Box::pin(third);
+        assert!(third.as_mut().now_or_never().is_none());
+        let mut second = Box::pin(second);
+        assert!(second.as_mut().now_or_never().is_none());
+        drop(first.await);
+        assert!(third.as_mut().now_or_never().is_none());
+        drop(second.now_or_never().expect("its turn"));
+        assert!(third.now_or_never().is_some());
+        // Who leaves the line holds nobody up.
+        let (gone, next) = (jobs.line_up(), jobs.line_up());
+        drop(gone);
+        assert!(next.now_or_never().is_some());
+    }
 }

@@ -233,7 +233,7 @@ fn run(
         error: None,
     };
     let cancelled = state.jobs.add(job.clone());
-    let app = state.clone();
+    let (app, turn) = (state.clone(), state.jobs.line_up());
     tokio::spawn(async move {
         let run = Run {
             app: app.clone(),
@@ -248,7 +248,7 @@ fn run(
             reasons: Vec::new(),
             trouble: None,
         };
-        let running = tokio::spawn(run.whole(cancelled));
+        let running = tokio::spawn(run.whole(turn, cancelled));
         // A job that panics is over, and says so.
         if let Err(error) = running.await {
             tracing::error!("a recording failed inside: {error}");
@@ -312,14 +312,14 @@ impl Keep for Run {
 }
 
 impl Run {
-    async fn whole(mut self, mut cancelled: watch::Receiver<bool>) {
+    async fn whole<T>(mut self, turn: impl Future<Output = T> + Send, mut cancelled: watch::Receiver<bool>) {
         let app = self.app.clone();
         let (id, queued) = (self.id, self.queued);
         let ended = tokio::select! {
             // Waiting is cancelled as recording is.
             () = async { let _ = cancelled.wait_for(|c| *c).await; } => Ok(Ended::Cancelled),
             ended = async {
-                let _turn = app.jobs.turn.acquire().await;
+                let _turn = turn.await;
                 let _alone = app.measure().await;
                 app.jobs.change(id, |j| (j.state, j.stage) = (JobState::Running, Some("starting")));
                 self.record().await.map(|()| Ended::Done)

@@ -88,6 +88,16 @@ pub async fn record(request: &RecordRequest) -> Result<(Recording, Vec<Metrics>)
 fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
     let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false);
     let seen = seen_of(&read.map_err(|e| e.to_string())?.loads, Visit::First);
+    for load in seen.iter().filter(|_| std::env::var_os("PHAINON_DETAIL").is_some()) {
+        let largest = load.load.largest();
+        let what = largest.map(|l| l.url.clone().or_else(|| l.selector.clone()).unwrap_or_default());
+        println!(
+            "      FCP {:.0} LCP {:.0} {}",
+            load.metrics.value(Metric::Fcp).unwrap_or(f64::NAN),
+            load.metrics.value(Metric::Lcp).unwrap_or(f64::NAN),
+            what.unwrap_or_default()
+        );
+    }
     Ok(seen.into_iter().filter(|s| s.failed.is_none()).map(|s| s.metrics).collect())
 }
 
