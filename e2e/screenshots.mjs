@@ -37,7 +37,7 @@ try {
   }
   // A trial, so that there is one to be shown; it takes a minute.
   const resize = load.findings.find((f) => f.fix.edit.kind === 'resize').fix.edit;
-  let trial = await (
+  let [trial] = await (
     await fetch(`${address}/api/recordings/${phone}/loads/1/trials`, {
       method: 'POST',
       headers: { 'content-type': 'application/json' },

@@ -1,6 +1,7 @@
 //! All answers of one recorded load: what a replay is served from, and what edits work on.
 
 use crate::answer::{Answer, Http};
+use crate::filler::filler;
 use crate::pack::Encoding;
 use crate::waits::Line;
 use phainon_core::{Bodies, Load, Note, Request};
@@ -36,7 +37,7 @@ pub enum CannotReplay {
 #[serde(tag = "what", rename_all = "snake_case")]
 #[ts(export_to = "types.ts")]
 pub enum Shortfall {
-    /// Bodies that were not kept go out as blanks of the same size.
+    /// Bodies that were not kept go out as as many bytes that say nothing.
     BodiesMissing {
         /// How many.
         count: usize,
@@ -73,7 +74,7 @@ impl Shortfall {
     pub fn sentence(&self) -> String {
         match self {
             Self::BodiesMissing { count } => {
-                format!("The bodies of {count} responses were not kept; blanks of the same size are served instead.")
+                format!("The bodies of {count} responses were not kept; as many bytes that say nothing are served instead.")
             }
             Self::SocketsClosed { count } => {
                 format!("{count} web sockets cannot be replayed: what they said was not kept, and they do not open.")
@@ -284,14 +285,10 @@ fn answer(load: &Load, request: &Request, status: u16, bodies: &dyn Bodies, line
     let wire = told.filter(|_| status != 304).or_else(|| (parts > 0).then_some(parts));
     // A text sent again after 304 is what the cache had.
     let exact = body.is_some() || empty;
-    let filler = || {
-        let size = request.unpacked.or(request.transferred).map_or(0, |b| b.0).min(200 << 20);
-        vec![b' '; usize::try_from(size).unwrap_or(0)]
-    };
     let body = match body {
         Some(body) => body,
         None if empty => Vec::new(),
-        None => filler(),
+        None => filler(load, request),
     };
     Answer {
         request: Some(request.id),

@@ -11,6 +11,7 @@ mod book;
 mod broken;
 mod changes;
 pub mod edits;
+mod filler;
 mod matching;
 mod pack;
 mod sameness;

@@ -395,7 +395,7 @@ fn loads_that_cannot_be_replayed_say_why() {
     some.bodies.remove("5");
     let book = some.book().expect("a page");
     assert!(book.shortfalls[0].sentence().contains("bodies of 1 responses"), "{:?}", book.shortfalls);
-    assert_eq!(at(&book, "hero.jpg").body.len(), picture().len(), "blanks of the same size");
+    assert_eq!(at(&book, "hero.jpg").body.len(), picture().len(), "as many bytes");
     // How large it was may not be known either; that it is missing is.
     some.load.requests[5].unpacked = None;
     let book = some.book().expect("a page");

@@ -67,6 +67,8 @@ async fn site() -> LocalHosts {
         }))
         .route("/again", page("<!doctype html><title>start</title><h1>Again</h1><script>if (sessionStorage.seen) document.title = 'twice'; else { sessionStorage.seen = 1; location.reload(); }</script>"))
         .route("/sheet", page("<!doctype html><title>start</title><link rel=stylesheet href=/site.css><h1>Sheet</h1><p class=note>Read this</p><script>addEventListener('load', () => setTimeout(() => { const at = (s) => getComputedStyle(document.querySelector(s)); document.title = at('h1').color + ' ' + at('.note').borderTopWidth + ' ' + document.styleSheets.length; }, 300));</script>"))
+        .route("/worker", page("<!doctype html><title>start</title><h1>Worker</h1><script>const there = navigator.serviceWorker; there.register('/sw.js').then(() => new Promise((done) => { if (there.controller) done(); else there.addEventListener('controllerchange', done); })).then(() => fetch('/made-up')).then((r) => r.text()).then((t) => { document.title = t; });</script>"))
+        .route("/sw.js", get(|| async { script("addEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => e.waitUntil(clients.claim())); addEventListener('fetch', (e) => { if (e.request.url.endsWith('/made-up')) e.respondWith(new Response('from the worker')); });") }))
         .route("/bodies", page("<!doctype html><title>start</title><h1>Bodies</h1><script>const ask = (body) => fetch('/graph', { method: 'POST', body }).then((r) => r.text()); const order = ['tide', 'wind']; Promise.all(order.map(ask)).then((all) => { document.title = order.map((o, i) => o + ' is ' + all[i]).join(', '); });</script>"))
         .route("/graph", post(|body: String| async move { if body == "tide" { "high" } else { "south" } }))
         .route("/styled", page("<!doctype html><meta name=viewport content='width=device-width'><title>start</title><link rel=stylesheet href=/styled.css><h1>Styled</h1><p class=wide>Wide</p><p class=note>Read this</p>"))
@@ -127,6 +129,20 @@ async fn odd_pages_are_replayed_or_say_what_is_missing() {
     assert_eq!(again(&base, &[], &[], "").await.title(), "start");
     let twice = recorded("http://www.skerryline.test/again").await;
     assert_eq!(again(&twice.base(), &[], &[], "").await.title(), "twice");
+    let worker = recorded("https://www.skerryline.test/worker").await;
+    assert_eq!(worker.load().title.as_deref(), Some("from the worker"));
+    let base = worker.base();
+    assert!(base.shortfalls().iter().any(|s| s.contains("A service worker gave 1")), "{:?}", base.shortfalls());
+    assert_eq!(again(&base, &[], &[], "").await.title(), "from the worker");
+    // A limit of bodies: what was left out is a blank of the same size, and that is said.
+    let mut request = RecordRequest::new("http://www.skerryline.test/stamped", conditions(), 1);
+    request.limits.bodies = 5_000;
+    let limited = Recorded::from(&site().await, &[HOST, OTHER], request).await;
+    let base = limited.base();
+    assert!(base.shortfalls().iter().any(|s| s.contains("The bodies of 1 responses")), "{:?}", base.shortfalls());
+    let size = |load: &Load| load.requests.iter().find(|r| r.url.ends_with("hero.jpg")).unwrap().unpacked;
+    let replayed = again(&base, &[], &[], "").await;
+    assert_eq!((replayed.answered.not, size(&replayed.recorded.load())), (0, size(&limited.load())));
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -106,7 +106,7 @@ pub async fn edits(loads: usize, only: Option<&str>) {
     println!("{loads} loads each; what the repair brings on the site, and what the edit brings in a trial");
     let mut held = (0, 0);
     let mut bases: BTreeMap<&str, Base> = BTreeMap::new();
-    for pair in PAIRS.iter().filter(|p| only.is_none_or(|only| p.switch == only)) {
+    for pair in PAIRS.iter().filter(|p| only.is_none_or(|only| only.split(',').any(|o| p.switch == o))) {
         let asked = |fix: &str, loads: usize| {
             let mut request =
                 request(&format!("http://www.skerryline.test{}{fix}", pair.path), conditions.clone(), loads);
