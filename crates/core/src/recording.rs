@@ -1,7 +1,8 @@
 //! Several loads of one page under one set of conditions.
 
 use crate::metrics::{Metric, Metrics, Rating, Ruler};
-use crate::settings::{Settings, Target};
+use crate::settings::Settings;
+use crate::target::Target;
 use crate::{Millis, Visit};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

@@ -1,7 +1,7 @@
 //! What a site sets for itself: it goes into every computation, and is never looked up further down.
 
-use crate::metrics::Metric;
 use crate::owners::OwnerRule;
+use crate::target::{Metric, Target};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -15,14 +15,6 @@ pub struct Settings {
     pub targets: BTreeMap<Metric, Target>,
     /// Ids of checks that are not run.
     pub checks_off: BTreeSet<String>,
-}
-
-/// Where a metric should be, and the limit past which it is bad. Times in ms, weight in bytes, CLS plain.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[allow(missing_docs)]
-pub struct Target {
-    pub target: f64,
-    pub limit: f64,
 }
 
 impl Settings {

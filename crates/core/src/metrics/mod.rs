@@ -10,12 +10,13 @@ mod speed_index;
 mod tbt;
 mod weight;
 
+pub use crate::target::Metric;
 pub use cls::{cls, cls_of_main_frame};
 pub use inp::inp;
 pub use interactive::{Interactive, time_to_interactive};
 pub use lcp::{LcpParts, lcp_parts};
 pub use pace::{pace, utility};
-pub use ruler::{Metric, Rating, Ruler};
+pub use ruler::{Rating, Ruler};
 pub use speed_index::{BINS, Colours, completeness, speed_index};
 pub(crate) use tbt::blocking;
 pub use tbt::total_blocking_time;

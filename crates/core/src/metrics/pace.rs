@@ -1,7 +1,8 @@
 //! Pace: the one overall figure, for a trend and a headline, never for choosing fixes.
 
 use super::{Metric, Metrics};
-use crate::settings::{Settings, Target};
+use crate::settings::Settings;
+use crate::target::Target;
 
 /// Utility of a value with target t and limit l: 100 at t/2 and below, 80 at t, 40 at l, 0 at
 /// 2.5·l, linear between those points.

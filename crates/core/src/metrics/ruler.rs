@@ -1,25 +1,9 @@
-//! Targets and limits, and where a value stands to them.
+//! Where a value stands to its metric's target and limit.
 
-use crate::settings::{Settings, Target};
+use crate::settings::Settings;
+use crate::target::{Metric, Target};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-
-/// A metric that has a target.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
-#[serde(rename_all = "snake_case")]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub enum Metric {
-    Lcp,
-    Fcp,
-    Tbt,
-    Cls,
-    Inp,
-    SpeedIndex,
-    Ttfb,
-    Tti,
-    Weight,
-}
 
 /// Where a value stands: at or under its target, between target and limit, or over the limit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
@@ -42,29 +26,6 @@ pub struct Ruler {
     pub target: f64,
     pub limit: f64,
     pub rating: Rating,
-}
-
-impl Metric {
-    /// All of them, in the order in which they are shown.
-    pub const ALL: [Self; 9] =
-        [Self::Lcp, Self::Fcp, Self::Tbt, Self::Inp, Self::Cls, Self::SpeedIndex, Self::Ttfb, Self::Tti, Self::Weight];
-
-    /// Target and limit as they are published (Core Web Vitals and their companions); a site may set its own.
-    #[must_use]
-    pub fn published(self) -> Target {
-        let (target, limit) = match self {
-            Self::Lcp => (2500.0, 4000.0),
-            Self::Inp => (200.0, 500.0),
-            Self::Cls => (0.1, 0.25),
-            Self::Fcp => (1800.0, 3000.0),
-            Self::Ttfb => (800.0, 1800.0),
-            Self::Tbt => (200.0, 600.0),
-            Self::Tti => (3800.0, 7300.0),
-            Self::SpeedIndex => (3000.0, 5500.0),
-            Self::Weight => (1_000_000.0, 1_500_000.0),
-        };
-        Target { target, limit }
-    }
 }
 
 impl Ruler {

@@ -1,5 +1,5 @@
 import { X } from 'lucide-react';
-import { lazy, Suspense, useEffect, useState } from 'react';
+import { lazy, type ReactNode, Suspense, useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { useAbout } from '../../api/queries';
 import { useTrialChanges } from '../../api/trials';
@@ -180,34 +180,16 @@ export function Compose({ offer }: { offer: TrialOffer }) {
               ? 'Fewer than four can never tell a difference from noise.'
               : 'So many without the edits and so many with them.'}
           </p>
-          <label className="mt-2 flex items-start gap-2 text-[13px]">
-            <input
-              type="checkbox"
-              className="mt-1"
-              checked={draft.untilSure}
-              onChange={(e) => change({ untilSure: e.target.checked })}
-            />
+          <Choice on={draft.untilSure} onChange={(untilSure) => change({ untilSure })}>
             More of each until the verdicts stand, at most 20
-          </label>
-          <label className="mt-1 flex items-start gap-2 text-[13px]">
-            <input
-              type="checkbox"
-              className="mt-1"
-              checked={draft.returnVisits}
-              onChange={(e) => change({ returnVisits: e.target.checked })}
-            />
+          </Choice>
+          <Choice on={draft.returnVisits} onChange={(returnVisits) => change({ returnVisits })}>
             Each followed by a return visit
-          </label>
+          </Choice>
           {count > 1 && (
-            <label className="mt-1 flex items-start gap-2 text-[13px]">
-              <input
-                type="checkbox"
-                className="mt-1"
-                checked={oneByOne}
-                onChange={(e) => setOneByOne(e.target.checked)}
-              />
+            <Choice on={oneByOne} onChange={setOneByOne}>
               Each edit alone, in {plural(count, 'trial')}
-            </label>
+            </Choice>
           )}
           <button
             className="btn btn-main mt-3"
@@ -238,6 +220,15 @@ export function Compose({ offer }: { offer: TrialOffer }) {
         </Suspense>
       )}
     </section>
+  );
+}
+
+function Choice(props: { on: boolean; onChange: (on: boolean) => void; children: ReactNode }) {
+  return (
+    <label className="mt-1 flex items-start gap-2 text-[13px]">
+      <input type="checkbox" className="mt-1" checked={props.on} onChange={(e) => props.onChange(e.target.checked)} />
+      <span>{props.children}</span>
+    </label>
   );
 }
 
