@@ -32,10 +32,12 @@ mod conditions;
 mod document;
 mod edit;
 mod edit_text;
+pub mod graph;
 mod handlers;
 mod inserted;
 mod interaction;
 mod lanes;
+mod line;
 mod load;
 mod main_thread;
 pub mod metrics;
@@ -75,6 +77,7 @@ pub use handlers::{ForcedRow, HandlerRow, forced, handlers};
 pub use inserted::name_inserters;
 pub use interaction::{EventTiming, Interaction, interactions};
 pub use lanes::{Lanes, lanes};
+pub use line::{Line, Pause};
 pub use load::{Load, Observed, Source, Visit};
 pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};
 pub use note::{Lack, Missing, Note, Subject, notes_of_any_version};
@@ -95,4 +98,6 @@ pub use settings::Settings;
 pub use target::Target;
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};
 pub use units::{Bytes, Millis};
-pub use work::{Forced, PageChange, TimerInstall, UserTiming, Work, WorkKind, WorkName, self_times};
+pub use work::{
+    Animation, Forced, PageChange, Scheduled, TimerInstall, UserTiming, Work, WorkKind, WorkName, self_times,
+};

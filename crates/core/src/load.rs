@@ -2,8 +2,8 @@
 
 use crate::profile::Profile;
 use crate::{
-    Conditions, EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note, PageChange, PageFacts,
-    Request, RequestId, ResourceKind, ScreenFrame, Subject, TimerInstall, UserTiming, Work,
+    Animation, Conditions, EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note, PageChange,
+    PageFacts, Request, RequestId, ResourceKind, Scheduled, ScreenFrame, Subject, TimerInstall, UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -83,6 +83,12 @@ pub struct Load {
     #[serde(with = "crate::work_columns")]
     pub work: Vec<Work>,
     pub timers: Vec<TimerInstall>,
+    /// Callbacks other than timers, in the order in which they ran.
+    #[serde(default)]
+    pub scheduled: Vec<Scheduled>,
+    /// CSS animations and transitions, in the order in which they began.
+    #[serde(default)]
+    pub animations: Vec<Animation>,
     pub fcp: Option<Millis>,
     /// In order of time; those after the first input are left out.
     pub lcp_candidates: Vec<LcpCandidate>,
@@ -146,6 +152,8 @@ impl Load {
             requests: Vec::new(),
             work: Vec::new(),
             timers: Vec::new(),
+            scheduled: Vec::new(),
+            animations: Vec::new(),
             fcp: None,
             lcp_candidates: Vec::new(),
             shifts: Vec::new(),

@@ -126,6 +126,29 @@ pub struct TimerInstall {
     pub by: Option<CodePlace>,
 }
 
+/// A piece of script that was asked to be called later: for a frame, an idle moment, a message, an event.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Scheduled {
+    /// When it was asked for.
+    pub at: Millis,
+    /// When it began.
+    pub ran: Millis,
+    /// The script or document that posted the message, for one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<Arc<str>>,
+}
+
+/// A CSS animation or transition that ran.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Animation {
+    /// From when it was begun, its delay included.
+    pub from: Millis,
+    /// Until it was over, or the end of the load.
+    pub to: Millis,
+    /// Its name in the sheet, or the property of a transition.
+    pub name: String,
+}
+
 /// Style or layout that a script made the browser do at once, by asking for a box or a style while
 /// changes were pending.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

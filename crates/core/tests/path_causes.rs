@@ -99,6 +99,8 @@ fn a_font_that_no_style_can_need_while_rendering_is_blocked() {
     site.runs(WorkName::Evaluate, [800.0, 850.0], "gate.js");
     site.asks("letters.woff2", ResourceKind::Font, [880.0, 880.0, 950.0, 1000.0]).initiator =
         Initiator { kind: InitiatorKind::Style, url: Some(at("type.css").as_str().into()), ..Initiator::default() };
+    site.draws([860.0, 875.0]);
+    site.draws([1005.0, 1015.0]);
     site.paints(1030.0, None);
     let told = site.told();
     assert_eq!(
@@ -208,19 +210,25 @@ fn a_timer_set_by_one_script_that_runs_another() {
 fn text_waits_for_its_font_and_a_script_in_the_body() {
     let mut site = Site::new();
     site.asks("letters.woff2", ResourceKind::Font, [250.0, 250.0, 400.0, 880.0]);
+    site.draws([210.0, 220.0]);
+    site.draws([882.0, 890.0]);
     site.paints(900.0, None);
     assert_eq!(site.told().last().map(String::as_str), Some("900 Render"));
     assert!(site.told().contains(&"880 Download letters.woff2".to_owned()));
 
     // A font that came long before cannot be what it waited for.
+    site.draws([1990.0, 1998.0]);
     site.paints(2000.0, None);
     assert!(!site.told().iter().any(|l| l.contains("letters.woff2")), "{:?}", site.told());
 
     let gate = site.asks("gate.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]);
     gate.render_blocking = RenderBlocking::InBodyParserBlocking;
+    site.0.work.truncate(6);
     site.runs(WorkName::Evaluate, [1000.0, 1400.0], "gate.js");
+    site.draws([1405.0, 1412.0]);
+    site.paints(1420.0, None);
     let told = site.told();
-    assert_eq!(told[told.len() - 2..], ["1400 Script gate.js", "2000 Render"]);
+    assert_eq!(told[told.len() - 2..], ["1400 Script gate.js", "1420 Render"]);
 }
 
 #[test]

@@ -72,6 +72,13 @@ fn legs() -> Vec<(LegFact, Vec<&'static str>)> {
             vec!["a.js", "scroll"],
         ),
         (LegFact::FirstRun { script: code("a.js") }, vec!["a.js"]),
+        (LegFact::CalledBack { script: code("a.js") }, vec!["a.js"]),
+        (LegFact::Looks { script: code("a.js"), brought_by: code("b.js") }, vec!["a.js", "b.js"]),
+        (LegFact::StreamSays { file: url("events") }, vec!["events"]),
+        (LegFact::SharesLine { file: url("hero.jpg"), with: url("big.js") }, vec!["hero.jpg", "big.js"]),
+        (LegFact::ServerPauses { file: url("page") }, vec!["page"]),
+        (LegFact::HeldLow { file: url("hero.jpg"), gate: url("a.js") }, vec!["hero.jpg", "a.js"]),
+        (LegFact::ParsedOn, vec![]),
         (LegFact::HeldInOrder { script: code("a.js") }, vec!["a.js"]),
         (LegFact::SheetParsed { file: url("a.css") }, vec!["a.css"]),
         (LegFact::BlockerRuns { file: url("a.js") }, vec!["a.js"]),
@@ -95,16 +102,16 @@ fn legs() -> Vec<(LegFact, Vec<&'static str>)> {
     for why in [HandedOver::ToTake, HandedOver::ToRun, HandedOver::Imports] {
         all.push((LegFact::HandedOver { file: code("a.js"), why }, vec!["a.js"]));
     }
-    for why in [AskedFor::Lazy, AskedFor::UnknownRun, AskedFor::InlineStyle, AskedFor::NotTold] {
+    for why in [AskedFor::Lazy, AskedFor::UnknownRun, AskedFor::InlineStyle, AskedFor::Element, AskedFor::NotTold] {
         all.push((LegFact::AskedFor { file: url("hero.jpg"), why }, vec!["hero.jpg"]));
     }
     for bytes in [None, Some(Bytes(400_000))] {
-        for beside in [None, Some((url("big.mp4"), Bytes(2_000_000)))] {
-            let mut names = vec!["hero.jpg"];
-            names.extend(bytes.map(|_| "400 kB"));
-            names.extend(beside.iter().flat_map(|_| ["big.mp4", "2.00 MB"]));
-            all.push((LegFact::Downloads { file: url("hero.jpg"), bytes, beside }, names));
-        }
+        let mut names = vec!["hero.jpg"];
+        names.extend(bytes.map(|_| "400 kB"));
+        all.push((LegFact::Downloads { file: url("hero.jpg"), bytes }, names));
+    }
+    for name in ["", "appear"] {
+        all.push((LegFact::Animates { name: name.into() }, vec![name]));
     }
     all
 }
@@ -124,7 +131,7 @@ fn every_kind_of_leg_has_a_title_and_a_sentence_that_name_what_they_are_about() 
         codes.insert(kept["code"].as_str().unwrap().to_owned());
         assert_eq!(serde_json::from_value::<LegFact>(kept).unwrap(), fact, "facts survive being kept");
     }
-    assert_eq!(codes.len(), 34, "every kind of leg was said: {codes:?}");
+    assert_eq!(codes.len(), 42, "every kind of leg was said: {codes:?}");
 }
 
 /// Each kind of edit once, as it is done to a file, an owner or a host of these names.

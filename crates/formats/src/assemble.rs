@@ -149,7 +149,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 7;
+pub const ASSEMBLY_VERSION: u32 = 8;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -325,6 +325,9 @@ impl RawLoad {
         }
         load.work = trace.work;
         load.timers = trace.timers;
+        load.scheduled = trace.scheduled;
+        load.scheduled.sort_by(|a, b| a.ran.order(&b.ran));
+        load.animations = trace.animations;
         load.fcp = trace.fcp;
         load.lcp_candidates = trace.lcp_candidates;
         load.shifts = trace.shifts;

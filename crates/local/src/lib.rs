@@ -104,11 +104,16 @@ async fn listen(listener: TcpListener, app: Router, certificate: Arc<Certificate
     }
 }
 
+/// How much of an answer over HTTP/2 lies ready to be sent. What does can no longer be held back for
+/// another, so it is little: four frames.
+const HANDED_ON: usize = 65_536;
+
 async fn speak<S>(stream: S, app: Router)
 where
     S: hyper::rt::Read + hyper::rt::Write + Unpin + Send + 'static,
 {
-    let server = auto::Builder::new(TokioExecutor::new());
+    let mut server = auto::Builder::new(TokioExecutor::new());
+    server.http2().max_send_buf_size(HANDED_ON);
     // A browser that is gone in the middle of an answer is no error of the host.
     let _ = server.serve_connection(stream, TowerToHyperService::new(app)).await;
 }

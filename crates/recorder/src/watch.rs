@@ -13,8 +13,9 @@ use std::time::Duration;
 use tokio::sync::mpsc;
 use tokio::time::{Instant, timeout_at};
 
-const CATEGORIES: [&str; 9] = [
+const CATEGORIES: [&str; 10] = [
     "devtools.timeline",
+    "blink",
     "disabled-by-default-devtools.timeline",
     "disabled-by-default-devtools.timeline.stack",
     "disabled-by-default-v8.cpu_profiler",

@@ -3,37 +3,23 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod picture;
+
 use axum::Router;
 use axum::extract::Path;
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::get;
-use image::codecs::png::PngEncoder;
-use image::{ExtendedColorType, ImageEncoder};
 use phainon_core::path::{Cause, Leg};
 use phainon_core::{Analysis, Load, NoBodies, Note, Prepared, analyse, preset};
 use phainon_recorder::{RecordRequest, record_whole};
+use picture::picture;
 use std::net::SocketAddr;
 use std::time::Duration;
 use tokio::sync::{Mutex, mpsc};
 
 /// Browsers measure each other when two run at once; these tests take turns.
 static TURN: Mutex<()> = Mutex::const_new(());
-
-/// A picture with detail: flat ones are never the largest paint.
-fn picture() -> Vec<u8> {
-    const SIDES: (u32, u32) = (360, 240);
-    let mut seed = 7u32;
-    let pixels: Vec<u8> = (0..SIDES.0 * SIDES.1 * 3)
-        .map(|at| {
-            seed = seed.wrapping_mul(1_103_515_245).wrapping_add(12_345);
-            u8::try_from(((seed >> 16) & 31) + (at / 40 % 128)).unwrap()
-        })
-        .collect();
-    let mut png = Vec::new();
-    PngEncoder::new(&mut png).write_image(&pixels, SIDES.0, SIDES.1, ExtendedColorType::Rgb8).unwrap();
-    png
-}
 
 const WORDS: &str = "Words of the page that are many enough to be the largest thing on it. ";
 

@@ -1,43 +1,11 @@
 //! One recorded answer, as it is given again.
 
+use crate::http::Http;
+use crate::order::Before;
 use crate::pack::Encoding;
-use phainon_core::{RequestId, ResourceKind};
+use phainon_core::{Pause, RequestId, ResourceKind};
 use std::sync::Arc;
 use std::time::Duration;
-
-/// Which HTTP an answer came over.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Http {
-    /// 1.0: the connection ends with the answer.
-    Closing,
-    /// 1.1.
-    First,
-    /// 2, or 3, which a replay serves as 2.
-    Second,
-}
-
-impl Http {
-    /// By the browser's word for it; 1.1 where nothing is told.
-    #[must_use]
-    pub fn named(word: Option<&str>) -> Self {
-        match word.unwrap_or_default().to_ascii_lowercase().as_str() {
-            "http/1.0" => Self::Closing,
-            word if word.starts_with("h2") || word.starts_with("h3") || word.contains("/2") || word.contains("/3") => {
-                Self::Second
-            }
-            _ => Self::First,
-        }
-    }
-}
-
-/// A pause of the server in the middle of a body.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Pause {
-    /// After so many bytes as they went over the wire.
-    pub after: u64,
-    /// For so long.
-    pub pause: Duration,
-}
 
 /// A recorded answer.
 #[derive(Debug, Clone, PartialEq)]
@@ -67,6 +35,8 @@ pub struct Answer {
     pub together: bool,
     /// Where the body came in a rhythm of the server's.
     pub pauses: Vec<Pause>,
+    /// Answers that go before it where they have been asked for, over HTTP/2.
+    pub after: Before,
     pub http: Http,
     /// Whether it comes without its body where the browser has it already (304).
     pub revalidates: bool,

@@ -1,10 +1,11 @@
 //! All answers of one recorded load: what a replay is served from, and what edits work on.
 
-use crate::answer::{Answer, Http};
+use crate::answer::Answer;
 use crate::filler::filler;
+use crate::http::Http;
+use crate::order;
 use crate::pack::Encoding;
-use crate::waits::Line;
-use phainon_core::{Bodies, Load, Note, Request};
+use phainon_core::{Bodies, Line, Load, Note, Request};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -195,7 +196,11 @@ impl Book {
             });
             let mut known = self.answers.iter_mut().filter(|a| a.url == url && a.method == request.method).peekable();
             if known.peek().is_none() {
-                self.answers.push(Answer { request: None, ..answer(again, request, status, bodies, &line) });
+                self.answers.push(Answer {
+                    request: None,
+                    after: order::Before::default(),
+                    ..answer(again, request, status, bodies, &line)
+                });
             } else if conditional && status == 200 {
                 known.for_each(|a| a.revalidates = false);
             }
@@ -306,6 +311,7 @@ fn answer(load: &Load, request: &Request, status: u16, bodies: &dyn Bodies, line
         wait: line.wait(load, request),
         together: Line::came_together(request),
         pauses: line.pauses(load, request),
+        after: order::before(load, request),
         http: Http::named(request.protocol.as_deref()),
         revalidates: true,
         exact,

@@ -129,7 +129,7 @@ fn path(url: &str) -> String {
 #[cfg(test)]
 pub(crate) mod tests {
     use super::*;
-    use crate::answer::Http;
+    use crate::http::Http;
     use phainon_core::ResourceKind;
     use std::time::Duration;
 
@@ -150,6 +150,7 @@ pub(crate) mod tests {
             wait: Duration::ZERO,
             together: true,
             pauses: Vec::new(),
+            after: crate::order::Before::default(),
             http: Http::First,
             revalidates: true,
             exact: true,

@@ -1,8 +1,10 @@
 //! Answering: each request with what the book has for it, after the recorded wait, in the recorded rhythm.
 
-use crate::answer::{Answer, Http, Pause};
+use crate::answer::Answer;
 use crate::book::Book;
+use crate::http::Http;
 use crate::matching::{Answered, Finder, Match};
+use crate::order::{Turn, Turns};
 use axum::Router;
 use axum::body::Body;
 use axum::extract::{Request, State};
@@ -11,6 +13,7 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::any;
 use chrono::{DateTime, Duration as Days, Utc};
 use futures::stream;
+use phainon_core::{Millis, Pause, RequestId};
 use phainon_local::{LocalHosts, Offer, OverTls};
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
@@ -41,6 +44,7 @@ pub struct Replay {
 struct Shared {
     book: Book,
     packed: Vec<Arc<[u8]>>,
+    turns: Arc<Turns>,
     finder: Mutex<Finder>,
     told: Mutex<Told>,
     /// Between now and then: what dates in headers are moved by.
@@ -65,6 +69,7 @@ impl Replay {
         let shared = Arc::new(Shared {
             finder: Mutex::new(Finder::over(&book.answers)),
             told: Mutex::default(),
+            turns: Arc::default(),
             since: began.map_or_else(Days::zero, |at| Utc::now() - at.with_timezone(&Utc)),
             book,
             packed,
@@ -131,8 +136,13 @@ async fn answer(State(shared): State<Arc<Shared>>, request: Request) -> Response
         }
     };
     let answer = &shared.book.answers[place];
+    let who = answer.request.filter(|_| version == Version::HTTP_2);
+    let turn = who.map(|who| shared.turns.take(who));
     tokio::time::sleep_until(arrived + answer.wait).await;
-    shared.response(answer, &shared.packed[place], version, &headers, method == "HEAD")
+    if turn.is_some() {
+        shared.turns.wait(&answer.after.headers).await;
+    }
+    shared.response(answer, &shared.packed[place], turn, version, &headers, method == "HEAD")
 }
 
 /// A page of one site may ask for what was recorded of another, as it did.
@@ -180,6 +190,7 @@ impl Shared {
         &self,
         answer: &Answer,
         packed: &Arc<[u8]>,
+        turn: Option<Turn>,
         version: Version,
         asked: &HeaderMap,
         head: bool,
@@ -214,7 +225,7 @@ impl Shared {
         if head {
             return made;
         }
-        *made.body_mut() = body(packed.clone(), answer);
+        *made.body_mut() = body(packed.clone(), answer, turn);
         made
     }
 
@@ -247,26 +258,55 @@ impl Shared {
 /// How long headers go ahead of a body that did not come with them: enough for them to be written alone.
 const AHEAD: Duration = Duration::from_millis(1);
 
-/// A body that comes in one piece, or in the pieces and at the times in which the server sent it.
-fn body(packed: Arc<[u8]>, answer: &Answer) -> Body {
-    if answer.pauses.is_empty() && answer.together {
+/// How much of a body is handed on before it is looked whether another goes before the rest.
+const PIECE: usize = 16_384;
+
+/// A body that comes in one piece, or in the pieces and at the times in which the server sent it; over
+/// HTTP/2 others go before it as they did.
+fn body(packed: Arc<[u8]>, answer: &Answer, turn: Option<Turn>) -> Body {
+    if turn.is_none() && answer.pauses.is_empty() && answer.together {
         return Body::from(packed.to_vec());
     }
-    let mut pieces: Vec<(Duration, Vec<u8>)> = Vec::new();
-    let (mut from, mut wait) = (0, if answer.together { Duration::ZERO } else { AHEAD });
-    for Pause { after, pause } in &answer.pauses {
-        let at = usize::try_from(*after).unwrap_or(usize::MAX).min(packed.len());
-        if at > from {
-            pieces.push((wait, packed[from..at].to_vec()));
-            (from, wait) = (at, *pause);
-        } else {
-            wait += *pause;
+    let largest = if turn.is_some() { PIECE } else { usize::MAX };
+    let pieces = pieces(packed.len(), answer, largest).into_iter();
+    let rest = Rest { pieces, packed, after: answer.after.body.clone(), turn };
+    Body::from_stream(stream::unfold(rest, Rest::next))
+}
+
+/// What is still to be sent of a body.
+struct Rest {
+    pieces: std::vec::IntoIter<(Duration, std::ops::Range<usize>)>,
+    packed: Arc<[u8]>,
+    after: Vec<RequestId>,
+    turn: Option<Turn>,
+}
+
+impl Rest {
+    async fn next(mut self) -> Option<(std::io::Result<Vec<u8>>, Self)> {
+        let (wait, piece) = self.pieces.next()?;
+        if !wait.is_zero() {
+            tokio::time::sleep(wait).await;
         }
+        if let Some(turn) = &self.turn {
+            turn.turns().wait(&self.after).await;
+        }
+        Some((Ok(self.packed[piece].to_vec()), self))
     }
-    pieces.push((wait, packed[from..].to_vec()));
-    Body::from_stream(stream::unfold(pieces.into_iter(), |mut rest| async move {
-        let (wait, piece) = rest.next()?;
-        tokio::time::sleep(wait).await;
-        Some((Ok::<_, std::io::Error>(piece), rest))
-    }))
+}
+
+/// The pieces of a body of so many bytes, each with how long it is waited for.
+fn pieces(length: usize, answer: &Answer, largest: usize) -> Vec<(Duration, std::ops::Range<usize>)> {
+    let mut pieces = Vec::new();
+    let (mut from, mut wait) = (0, if answer.together { Duration::ZERO } else { AHEAD });
+    let end = Pause { after: length as u64, until: Millis::ZERO, pause: Duration::ZERO };
+    for Pause { after, pause, .. } in answer.pauses.iter().chain([&end]) {
+        let to = usize::try_from(*after).unwrap_or(usize::MAX).min(length);
+        while from < to {
+            let until = to.min(from.saturating_add(largest));
+            pieces.push((std::mem::take(&mut wait), from..until));
+            from = until;
+        }
+        wait += *pause;
+    }
+    pieces
 }

@@ -9,8 +9,9 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router};
 use phainon_core::metrics::{SiteWeight, UnusedFile, unused};
+use phainon_core::path::{path_to_first_paint, path_to_request};
 use phainon_core::profile::{Functions, functions};
-use phainon_core::words::{note_sentence, return_reason};
+use phainon_core::words::{SaidLeg, note_sentence, return_reason, say_leg};
 use phainon_core::{
     Header, Millis, Prepared, Request, RequestId, ReturnVisit, SaidDocument, document_view, return_visit, tracks,
 };
@@ -30,6 +31,7 @@ pub fn router() -> Router<App> {
     Router::new()
         .route("/recordings/{id}/loads/{number}/tracks", get(draw))
         .route("/recordings/{id}/loads/{number}/functions", get(by_function))
+        .route("/recordings/{id}/loads/{number}/path", get(path_to))
         .route("/recordings/{id}/loads/{number}/document", get(document))
         .route("/recordings/{id}/loads/{number}/requests/{request}/headers", get(headers))
         .route("/recordings/{id}/loads/{number}/requests/{request}/body", get(body))
@@ -72,6 +74,37 @@ async fn by_function(
     apart(move || {
         let Some(profile) = &load.load.profile else { return Ok(Json(Functions::default())) };
         Ok(Json(functions(profile, &load.load.work, &load.owners, from, to)))
+    })
+    .await
+}
+
+#[derive(Deserialize)]
+struct Where {
+    to: String,
+}
+
+/// The path to the first paint, or to the last byte of a request (`request:12`).
+async fn path_to(
+    Shared(app): Shared<App>,
+    Path((id, number)): Path<(i64, u32)>,
+    Query(wanted): Query<Where>,
+) -> Answer<Json<Vec<SaidLeg>>> {
+    let load = rereading::prepared(&app, id, number).await?;
+    apart(move || {
+        let request = wanted.to.strip_prefix("request:").and_then(|id| id.parse().ok()).map(RequestId);
+        let (path, why) = match (wanted.to.as_str(), request) {
+            ("first-paint", _) => (path_to_first_paint(&load), "This load's first paint is not known."),
+            (_, Some(id)) if load.load.request(id).is_some() => {
+                (path_to_request(&load, id), "This request's last byte never came, so no path leads to it.")
+            }
+            (_, Some(_)) => (None, "This load has no such request."),
+            _ => {
+                let why = "Say where the path is to lead: `first-paint`, or `request:` and its number.";
+                return Err(Problem::new(StatusCode::BAD_REQUEST, why));
+            }
+        };
+        let path = path.ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, why))?;
+        Ok(Json(path.iter().map(say_leg).collect()))
     })
     .await
 }

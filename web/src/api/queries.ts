@@ -14,6 +14,7 @@ import type {
   Imported,
   Job,
   JobRequest,
+  Leg,
   LoadOverview,
   Made,
   NewFix,
@@ -129,6 +130,16 @@ export const useThread = (id: number, number: number) =>
     queryKey: ['thread', id, number],
     queryFn: () => get<ThreadDetail>(`${ofLoad(id, number)}/thread`),
     staleTime: Infinity,
+  });
+
+/** The path to the first paint (`first-paint`) or to a request's last byte (`request:12`). */
+export const usePathTo = (id: number, number: number, to: string) =>
+  useQuery({
+    queryKey: ['path', id, number, to],
+    queryFn: () => get<Leg[]>(`${ofLoad(id, number)}/path?to=${encodeURIComponent(to)}`),
+    enabled: to !== '',
+    staleTime: Infinity,
+    retry: false,
   });
 
 /** Headers of a request and of its answer. */

@@ -87,7 +87,7 @@ total_ms: Millis, };
 /**
  * Why a leg took its time.
  */
-export type Cause = "navigation" | "redirect" | "queue" | "connect" | "wait" | "download" | "handover" | "parse" | "held" | "script" | "timer" | "script_wait" | "busy" | "render" | "style_found" | "lazy" | "unknown";
+export type Cause = "navigation" | "redirect" | "queue" | "connect" | "wait" | "download" | "shared" | "handover" | "parse" | "held" | "script" | "timer" | "script_wait" | "animation" | "busy" | "render" | "style_found" | "lazy" | "unknown";
 
 /**
  * One file that edits change.

@@ -1,7 +1,7 @@
 //! The largest paint's file is found late.
 
 use super::{Check, CheckContext, Evidence, EvidenceOf, Fact, Figure, Finding, FoundBy, Group, example, row};
-use crate::path::{Cause, Leg};
+use crate::path::{Cause, Leg, LegFact};
 use crate::{Edit, InitiatorKind, Millis, PaintKind, ResourceKey, ResourceKind, WorkKind, WorkName};
 
 /// Asked for this much after the document's first byte, it is late.
@@ -40,6 +40,8 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let lazy = context.prepared.images_of(&request.url).any(|i| i.lazy);
     let by = match request.initiator.kind {
         InitiatorKind::Script => FoundBy::Script,
+        // A sheet names it, but a run of script made the element one that needs it; or inserted a lazy one.
+        _ if set_off_by_script(context, request) => FoundBy::Script,
         InitiatorKind::Style => FoundBy::Sheet,
         _ if lazy => FoundBy::LazyLoading,
         _ => return Vec::new(),
@@ -74,4 +76,11 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         });
     }
     vec![finding]
+}
+
+/// Whether the run of script that changed the page stands on the path just before the file was asked for.
+fn set_off_by_script(context: &CheckContext<'_>, request: &crate::Request) -> bool {
+    let before = context.path.iter().rev().filter(|leg| leg.to_ms <= request.start);
+    let mut last = before.skip_while(|leg| matches!(leg.cause, Cause::StyleFound | Cause::Lazy | Cause::Busy));
+    last.next().is_some_and(|leg| matches!(leg.fact, LegFact::ChangesPage { .. }))
 }

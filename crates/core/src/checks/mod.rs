@@ -21,6 +21,7 @@ mod render_blocking_script;
 mod render_blocking_style;
 mod slow_document;
 mod standout;
+mod stops_parser;
 mod third_party_work;
 mod uncompressed_text;
 
@@ -39,6 +40,7 @@ pub const ALL: &[&Check] = &[
     &cache_lifetime::CHECK,
     &render_blocking_script::CHECK,
     &render_blocking_style::CHECK,
+    &stops_parser::CHECK,
     &late_largest::CHECK,
     &image_larger_than_shown::CHECK,
     &standout::CHECK,
@@ -206,6 +208,7 @@ pub enum Fact {
     ShortCacheLifetime { host: String, files: u32, bytes: Bytes },
     BlockingScript { released: Millis },
     BlockingStyle { released: Millis },
+    StopsParser { released: Millis },
     LateLargest { delay: Millis, by: FoundBy },
     ImageTooLarge { times: f64, saving: Bytes, files: u32 },
     Standout { share: f64, bytes: Bytes, whole: Bytes },

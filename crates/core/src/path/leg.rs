@@ -1,51 +1,9 @@
 //! One piece of a path.
 
-use super::LegFact;
-use crate::{EditKind, Millis, Owner, RequestId};
+use crate::graph::{Cause, LegFact};
+use crate::{EditKind, Millis, Owner, Request, RequestId, ResourceKind};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use ts_rs::TS;
-
-/// Why a leg took its time.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
-#[serde(rename_all = "snake_case")]
-#[ts(export_to = "types.ts")]
-pub enum Cause {
-    /// From navigation start until the browser asked for anything.
-    Navigation,
-    /// An earlier address answered with a redirect.
-    Redirect,
-    /// Waiting in the browser's queue: priority, or the limit of connections to a host.
-    Queue,
-    /// Opening a connection: name, TCP, TLS.
-    Connect,
-    /// From sending the request to its first byte: server and round trip.
-    Wait,
-    /// Receiving bytes.
-    Download,
-    /// A response had come and the browser had not yet handled it.
-    Handover,
-    /// The parser reading the document.
-    Parse,
-    /// Arrived, but held until stylesheets or scripts before it were done.
-    Held,
-    /// A script running.
-    Script,
-    /// Waiting for a timer that a script set.
-    Timer,
-    /// A script waiting for something that the trace does not name: an event, an idle moment.
-    ScriptWait,
-    /// The main thread busy with something else.
-    Busy,
-    /// Style, layout and paint of the frame that shows it.
-    Render,
-    /// A stylesheet was there; style and layout then found what it names.
-    StyleFound,
-    /// A lazily loaded image waiting until layout brought it near the screen.
-    Lazy,
-    /// What asked for it is not known.
-    Unknown,
-}
 
 /// One piece of a path.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -73,5 +31,30 @@ impl Leg {
     #[must_use]
     pub fn length(&self) -> Millis {
         self.to_ms - self.from_ms
+    }
+}
+
+/// The kinds of edit that would shorten a leg.
+pub(super) fn fixes_for(cause: Cause, request: Option<&Request>) -> Vec<EditKind> {
+    let kind = request.map(|r| r.kind);
+    match (cause, kind) {
+        (Cause::Redirect, _) => vec![EditKind::DropRedirect],
+        (Cause::Connect, _) => vec![EditKind::Preconnect],
+        (Cause::Wait, Some(ResourceKind::Document)) => vec![EditKind::FasterResponse],
+        (Cause::Download, Some(ResourceKind::Image)) => vec![EditKind::Resize, EditKind::Shrink],
+        (Cause::Download, Some(ResourceKind::Script | ResourceKind::Style | ResourceKind::Document)) => {
+            vec![EditKind::Compress, EditKind::Shrink]
+        }
+        (Cause::Shared, Some(ResourceKind::Script)) => vec![EditKind::DelayScript, EditKind::Shrink],
+        (Cause::Shared, _) => vec![EditKind::Shrink, EditKind::Lazy],
+        (Cause::Script | Cause::Held | Cause::Queue | Cause::Wait, Some(ResourceKind::Script)) => {
+            vec![EditKind::DeferScript]
+        }
+        (Cause::Queue | Cause::StyleFound, _) => vec![EditKind::Preload],
+        (Cause::Timer | Cause::ScriptWait, _) => vec![EditKind::PutInHtml],
+        (Cause::Busy, _) => vec![EditKind::SplitTask, EditKind::DelayScript],
+        (Cause::Lazy, _) => vec![EditKind::PutInHtml, EditKind::Preload],
+        (Cause::Wait | Cause::Render, Some(ResourceKind::Style)) => vec![EditKind::ReduceStyle],
+        _ => Vec::new(),
     }
 }

@@ -112,6 +112,9 @@ pub fn finding_title(finding: &Finding) -> String {
         Fact::BlockingScript { released } | Fact::BlockingStyle { released } => {
             format!("{name} holds up rendering until {}", released.text())
         }
+        Fact::StopsParser { released } => {
+            format!("{name} stops the parser in the body until {}", released.text())
+        }
         Fact::LateLargest { delay, .. } => {
             format!("Largest picture found late: {name}, asked for {} after the first byte", delay.text())
         }
@@ -155,6 +158,9 @@ pub fn finding_why(finding: &Finding) -> &'static str {
         }
         Fact::BlockingStyle { .. } => {
             "Nothing is painted before every blocking sheet is there, whichever part of it the first screen uses."
+        }
+        Fact::StopsParser { .. } => {
+            "The parser waits for it where it stands; what stands below it, the largest element too, comes into the page only after that, even if its bytes have long been there."
         }
         Fact::LateLargest { by: FoundBy::Script, .. } => {
             "The preload scanner finds files that stand in the HTML at once; here a script inserts it, so its download could not begin earlier."

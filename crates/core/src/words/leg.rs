@@ -83,7 +83,7 @@ pub fn leg_title(fact: &LegFact) -> String {
         LegFact::Drawing => "Drawing the frame",
         LegFact::NavigationStarts | LegFact::Queued { document: true, .. } => "Navigation starts",
         LegFact::Answer { document: true, .. } => "Server makes the page",
-        LegFact::Read => "Document is read",
+        LegFact::Read | LegFact::ParsedOn => "Document is read",
         LegFact::Arrives { .. } => "Document arrives",
         LegFact::EventDelivered => "The event is delivered",
         LegFact::ParsedToEnd { .. } => "Document is parsed to its end",
@@ -93,6 +93,14 @@ pub fn leg_title(fact: &LegFact) -> String {
         LegFact::HandedOver { file, .. } => return format!("{} is handed over", first(file)),
         LegFact::Downloads { file, .. } => return format!("{} downloads", short_name(file)),
         LegFact::Answer { file, .. } => return format!("Waiting for {}", short_name(file)),
+        LegFact::SharesLine { with, .. } => return format!("The line carries {}", short_name(with)),
+        LegFact::ServerPauses { file } => return format!("The server pauses in {}", short_name(file)),
+        LegFact::HeldLow { file, .. } => return format!("{} is held back", short_name(file)),
+        LegFact::CalledBack { script } => return format!("{} waits to be called back", first(script)),
+        LegFact::Looks { script, .. } => return format!("{} looks again", first(script)),
+        LegFact::Animates { name } if name.is_empty() => "An animation runs",
+        LegFact::Animates { name } => return format!("The animation {name} runs"),
+        LegFact::StreamSays { file } => return format!("{} has more to say", short_name(file)),
         LegFact::AboutToBeSent { file } => return format!("{} is about to be sent", short_name(file)),
         LegFact::Connects { host, .. } => return format!("Connecting to {}", host_or(host.as_deref())),
         LegFact::Queued { file, .. } => return format!("{} waits its turn", short_name(file)),
@@ -108,7 +116,7 @@ pub fn leg_title(fact: &LegFact) -> String {
         }
         LegFact::ParserReaches { file } => return format!("Parser reaches {}", short_name(file)),
         LegFact::TimerRuns { script, .. } => return format!("{} waits for its timer", first(script)),
-        LegFact::SetsTimer { script } => return format!("{} runs and sets the timer", first(script)),
+        LegFact::SetsTimer { script } => return format!("{} runs and asks to be called later", first(script)),
         LegFact::TakesAnswer { script } => return format!("{} takes the answer", first(script)),
         LegFact::ScriptWaits { script, .. } => return format!("{} waits", first(script)),
         LegFact::FirstRun { script } => return format!("{} runs", first(script)),
@@ -132,7 +140,7 @@ pub fn leg_sentence(fact: &LegFact) -> String {
         }
         LegFact::FontGivenUp { .. } => "The text was held back for its font until the browser gave up on it.",
         LegFact::NextFrame => "Everything was there; the browser had yet to draw it.",
-        LegFact::FrameWork => "The browser's own work for the frame that shows it.",
+        LegFact::FrameWork => "The browser's own style, layout and paint had the main thread.",
         LegFact::Drawing => "From the last thing it needed to the frame that shows it.",
         LegFact::NavigationStarts => "Before the browser asked for anything.",
         LegFact::HandedOver { why: HandedOver::ToTake, .. } => {
@@ -147,6 +155,11 @@ pub fn leg_sentence(fact: &LegFact) -> String {
         LegFact::AboutToBeSent { .. } => "Between connection and request.",
         LegFact::Queued { behind, .. } => return queued(behind),
         LegFact::Read => "The parser works its way through what has come.",
+        LegFact::ParsedOn => "The parser went on to the end of the document.",
+        LegFact::CalledBack { .. } => "It had asked to be called for a frame, an idle moment or a message.",
+        LegFact::Animates { .. } => "The page's style shows it in an animation or transition, after its delay.",
+        LegFact::StreamSays { .. } => "The page waits for what the server sends next over an open connection.",
+        LegFact::ServerPauses { .. } => "The line was idle: the server had sent no more yet.",
         LegFact::Redirected { .. } => "This address only answered that the page is elsewhere.",
         LegFact::Imported { .. } => "Only the script itself names what it imports.",
         LegFact::AskedLater { .. } => "The script was there; which of its runs asked is not in the recording.",
@@ -154,6 +167,7 @@ pub fn leg_sentence(fact: &LegFact) -> String {
             AskedFor::Lazy => "The image is loaded lazily: only layout told that it is near the screen.",
             AskedFor::UnknownRun => "A script asked for it; which run is not in the recording.",
             AskedFor::InlineStyle => "A style in the document names it; style and layout had to need it.",
+            AskedFor::Element => "Its style was known; an element that needs it came, or changed, only then.",
             AskedFor::NotTold => "The source does not tell what asked for it.",
         },
         LegFact::FoundThrough { gate: None, .. } => "The sheet was there; style and layout had to need what it names.",
@@ -167,12 +181,23 @@ pub fn leg_sentence(fact: &LegFact) -> String {
         LegFact::ScriptWaits { event: Some(event), .. } => {
             return format!("It had run once; it waits for the event “{event}”.");
         }
-        LegFact::BusyWith { script } => return format!("{} runs before the frame can be drawn.", first(script)),
-        LegFact::Downloads { bytes, beside, .. } => {
-            let beside = beside
-                .as_ref()
-                .map_or_else(String::new, |(url, b)| format!(", shared with {} ({})", short_name(url), b.text()));
-            return format!("{}over the line{beside}.", amount(*bytes, " "));
+        LegFact::BusyWith { script } => return format!("{} has the main thread meanwhile.", first(script)),
+        LegFact::Downloads { bytes, .. } => return format!("{}over the line.", amount(*bytes, " ")),
+        LegFact::SharesLine { file, with } => {
+            return format!(
+                "{} had to share the line: these were the bytes of {}.",
+                short_name(file),
+                short_name(with)
+            );
+        }
+        LegFact::HeldLow { gate, .. } => {
+            return format!(
+                "The browser holds back what is not urgent while rendering is blocked; {} let go.",
+                short_name(gate)
+            );
+        }
+        LegFact::Looks { script, brought_by } => {
+            return format!("{} had come back for it before; {} brought it.", first(script), named(brought_by));
         }
         LegFact::Answer { host, .. } => {
             return format!(
@@ -195,7 +220,9 @@ pub fn leg_sentence(fact: &LegFact) -> String {
             );
         }
         LegFact::TimerRuns { timeout, .. } => return format!("A timer of {:.0} ms.", timeout.0),
-        LegFact::SetsTimer { script } => return format!("This run of {} set it.", named(script)),
+        LegFact::SetsTimer { script } => {
+            return format!("What came after was asked for in this run of {}.", named(script));
+        }
         LegFact::ParsedToEnd { script } => return format!("{} waits until the document is parsed.", first(script)),
         LegFact::FirstRun { script } => return format!("The first run of {}.", named(script)),
         LegFact::BlockerRuns { file } => {
@@ -236,12 +263,8 @@ mod tests {
         let inline = LegFact::AskedByRun { file: file.clone(), script: Code::Inline };
         assert_eq!(leg_title(&inline), "An inline script runs, then asks for sea.jpg");
         assert_eq!(leg_sentence(&inline), "The request for sea.jpg comes out of this run of an inline script.");
-        let shared = LegFact::Downloads {
-            file,
-            bytes: Some(Bytes(90_000)),
-            beside: Some(("http://a.test/vendor.js".into(), Bytes(60_000))),
-        };
-        assert_eq!(leg_sentence(&shared), "90 kB over the line, shared with vendor.js (60 kB).");
+        let shared = LegFact::SharesLine { file, with: "http://a.test/vendor.js".into() };
+        assert_eq!(leg_sentence(&shared), "sea.jpg had to share the line: these were the bytes of vendor.js.");
         let two = |count, before: Option<&str>| {
             queued(&Behind::Others { count, host: "a.test".into(), before: before.map(Into::into) })
         };

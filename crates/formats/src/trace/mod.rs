@@ -11,8 +11,8 @@ use event::{Event, Thread};
 use memchr::memmem;
 use phainon_core::profile::Profile;
 use phainon_core::{
-    EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Moved, Note, PageChange, PaintKind, Rect,
-    Request, RequestId, Subject, TimerInstall, UserTiming, Work,
+    Animation, EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Moved, Note, PageChange,
+    PaintKind, Rect, Request, RequestId, Scheduled, Subject, TimerInstall, UserTiming, Work,
 };
 use samples::Samples;
 use serde_json::Value;
@@ -41,6 +41,10 @@ pub struct TraceFacts {
     pub requests: Vec<Request>,
     pub work: Vec<Work>,
     pub timers: Vec<TimerInstall>,
+    /// Callbacks other than timers.
+    pub scheduled: Vec<Scheduled>,
+    /// CSS animations and transitions.
+    pub animations: Vec<Animation>,
     pub fcp: Option<Millis>,
     pub lcp_candidates: Vec<LcpCandidate>,
     pub shifts: Vec<LayoutShift>,
@@ -195,6 +199,9 @@ fn read_at_most(text: &TraceText, name: &str, wanted: Wanted<'_>, most: usize) -
         network: HashMap::new(),
         order: Vec::new(),
         first_input: None,
+        callbacks: HashMap::new(),
+        posted: HashMap::new(),
+        animated: HashMap::new(),
         measures: HashMap::new(),
         samples: Samples::default(),
         most,
@@ -213,11 +220,15 @@ fn read_at_most(text: &TraceText, name: &str, wanted: Wanted<'_>, most: usize) -
         },
     )?;
     let samples = std::mem::take(&mut reader.samples);
+    let animated = std::mem::take(&mut reader.animated);
     let full = reader.full;
     reader.finish(&at);
     let (profile, unread) = samples.finish(main);
     facts.profile = profile;
     facts.end = at(last);
+    let still = animated.into_values().map(|(from, name)| Animation { from: at(from), to: facts.end, name });
+    facts.animations.extend(still);
+    facts.animations.sort_by(|a, b| a.from.order(&b.from));
     if ended.not_utf8 {
         facts.notes.insert(0, Note::TraceNotUtf8);
     }
@@ -269,6 +280,12 @@ struct Reader<'r> {
     network: HashMap<String, Seen>,
     order: Vec<String>,
     first_input: Option<f64>,
+    /// Callbacks that were asked for, by what joins that to their run.
+    callbacks: HashMap<u64, f64>,
+    /// Messages that were posted and not handled yet: when, and by whom.
+    posted: HashMap<String, (f64, Option<Arc<str>>)>,
+    /// Animations under way, by id: since when, and their name.
+    animated: HashMap<u64, (f64, String)>,
     /// Measures begun and not ended, by id and name.
     measures: HashMap<(u64, String), f64>,
     samples: Samples,
@@ -285,6 +302,8 @@ impl Reader<'_> {
         let work = self.pieces.len() + self.open.len() + facts.forced.len() + facts.changes.len() + facts.timers.len();
         let screen = facts.shifts.len() + facts.lcp_candidates.len() + facts.presentations.len() + self.pictures.len();
         let page = facts.events.len() + facts.user_timings.len() + facts.worker_runs.len() + self.measures.len();
+        let page = page + facts.scheduled.len() + self.callbacks.len() + self.posted.len();
+        let page = page + facts.animations.len() + self.animated.len();
         work + screen + page + self.network.len()
     }
 
@@ -348,6 +367,38 @@ impl Reader<'_> {
                     let timeout = Millis(figure(&data["timeout"]).unwrap_or(0.0));
                     let by = self.place_of(&data["stackTrace"][0]);
                     self.facts.timers.push(TimerInstall { timer, at: at(event.ts), timeout, by });
+                }
+            }
+            // A flow leads from where a callback was asked for to its runs; an interval has many.
+            "AsyncTask Scheduled" if event.ph == b's' && event.thread() == main => {
+                self.callbacks.insert(event.id, event.ts);
+            }
+            "AsyncTask Scheduled" if matches!(event.ph, b'f' | b't') && event.thread() == main => {
+                if let Some(asked) = self.callbacks.get(&event.id).filter(|_| event.ts >= self.navigation.ts) {
+                    self.facts.scheduled.push(Scheduled { at: at(*asked), ran: at(event.ts), by: None });
+                }
+            }
+            "Animation" if event.ph == b'b' && event.thread() == main && event.ts >= self.navigation.ts => {
+                let name = event.text(&["data", "displayName"]).or_else(|| event.text(&["data", "name"]));
+                let name: String = name.unwrap_or_default().chars().take(200).collect();
+                self.animated.insert(event.id, (event.ts, name));
+            }
+            "Animation" if event.ph == b'e' && event.thread() == main => {
+                if let Some((from, name)) = self.animated.remove(&event.id) {
+                    self.facts.animations.push(Animation { from: at(from), to: at(event.ts), name });
+                }
+            }
+            "SchedulePostMessage" if event.ph == b'I' => {
+                let args = event.args();
+                let by = self.place_of(&args["data"]["stackTrace"][0]).and_then(|p| p.url);
+                if let Some(id) = args["data"]["traceId"].as_str() {
+                    self.posted.insert(id.to_owned(), (event.ts, by));
+                }
+            }
+            "HandlePostMessage" if event.thread() == main && event.ts >= self.navigation.ts => {
+                let posted = event.text(&["data", "traceId"]).and_then(|id| self.posted.remove(&*id));
+                if let Some((asked, by)) = posted {
+                    self.facts.scheduled.push(Scheduled { at: at(asked), ran: at(event.ts), by });
                 }
             }
             "EventTiming" if event.ph == b'b' && event.ts >= self.navigation.ts => self.input(event),

@@ -17,7 +17,7 @@ impl Reader<'_> {
             }
             "FunctionCall" => (WorkKind::ScriptRun, WorkName::Call),
             "TimerFire" => (WorkKind::ScriptRun, WorkName::Timer),
-            "EventDispatch" => (WorkKind::ScriptRun, WorkName::Event),
+            "EventDispatch" | "HandlePostMessage" => (WorkKind::ScriptRun, WorkName::Event),
             "RunMicrotasks" => (WorkKind::ScriptRun, WorkName::Microtasks),
             "FireAnimationFrame" | "FireIdleCallback" => (WorkKind::ScriptRun, WorkName::AnimationFrame),
             "ParseHTML" => (WorkKind::HtmlParse, WorkName::ParseHtml),
@@ -41,7 +41,9 @@ impl Reader<'_> {
             WorkName::ParseHtml => {}
             WorkName::Timer => work.timer = event.whole(&["data", "timerId"]),
             WorkName::Event => {
-                work.event = event.text(&["data", "type"]).map(|t| self.intern(&t));
+                let message = &*event.name == "HandlePostMessage";
+                let kind = if message { Some("message".into()) } else { event.text(&["data", "type"]) };
+                work.event = kind.map(|t| self.intern(&t));
                 if let Some(
                     "click" | "keydown" | "keyup" | "pointerdown" | "pointerup" | "mousedown" | "mouseup"
                     | "touchstart" | "touchend" | "input",

@@ -1,8 +1,8 @@
 //! What the server and the way to it take.
 
 use super::{CannotTry, Known, Tried, cannot, places};
-use crate::answer::Http;
 use crate::book::{Book, host_of};
+use crate::http::Http;
 use phainon_core::{Millis, Owner, ResourceKey, server_timing};
 use std::time::Duration;
 

@@ -2,8 +2,10 @@
 //!
 //! `replay` records pages, replays them without any edit, and prints the difference of medians: the
 //! stand-in's pages, and pages of other people's templates, served from a folder that `cargo xtask accuracy`
-//! fills. `edits` compares what a trial brings with what the stand-in's own repair brings.
+//! fills. `edits` compares what a trial brings with what the stand-in's own repair brings. `blame` takes
+//! files off recorded pages, one at a time, and holds what that brings against what the path gives them.
 
+mod blame;
 mod edits;
 mod measure;
 mod templates;
@@ -25,9 +27,12 @@ async fn main() {
         Some("replay") => {
             replay(loads, arguments.get(1).map(PathBuf::from), arguments.get(2).map(String::as_str)).await
         }
+        Some("blame") => {
+            blame::blame(loads, arguments.get(1).map(PathBuf::from), arguments.get(2).map(String::as_str)).await
+        }
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
-        _ => println!("accuracy: name a mode, `replay [FOLDER] [ONLY]` or `edits [ONLY]`"),
+        _ => println!("accuracy: name a mode, `replay [FOLDER] [ONLY]`, `blame [FOLDER] [ONLY]` or `edits [ONLY]`"),
     }
 }
 

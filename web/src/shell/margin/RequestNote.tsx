@@ -1,3 +1,4 @@
+import { Link } from 'react-router';
 import { useHeaders, useVisits } from '../../api/queries';
 import type { RequestRow } from '../../api/types';
 import { bytes, ms, OUTCOMES, plural } from '../../parts/format';
@@ -120,6 +121,14 @@ export function RequestNote({ row, reading }: { row: RequestRow; reading: Readin
       <FindingList findings={cited} reading={reading} title="Findings that cite it" />
       {cited[0] && <PlanButton finding={cited[0]} reading={reading} />}
       <Part title="Chain">
+        {row.end_ms !== null && (
+          <Link
+            className="mb-1 block text-accent hover:underline"
+            to={`/recordings/${reading.recording.id}/path?load=${reading.number}&to=request:${row.id}&sel=request:${row.id}`}
+          >
+            Follow the path to its last byte
+          </Link>
+        )}
         <p className="font-mono text-[12px] leading-relaxed">
           {chain.map((r, i) => (
             <span key={r.id}>

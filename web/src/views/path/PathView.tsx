@@ -1,9 +1,10 @@
-import { useEffect, useRef } from 'react';
-import type { Analysis } from '../../api/queries';
+import { type ReactNode, useEffect, useRef } from 'react';
+import { type Analysis, usePathTo } from '../../api/queries';
 import type { Leg } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { KINDS, metricText, ms } from '../../parts/format';
-import { NotKnown } from '../../parts/states';
+import { KINDS, metricText, ms, plural } from '../../parts/format';
+import { NotKnown, Trouble, Waiting } from '../../parts/states';
+import { useParam } from '../../parts/useParam';
 import { useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/reading';
 
@@ -17,22 +18,43 @@ function colorOf(leg: Leg, load: Analysis): string {
 }
 
 export default function PathView() {
+  const [to, setTo] = useParam('to');
+  const { load } = useReading();
+  return (
+    <div className="px-5 pb-8 pt-2">
+      <label className="float-right ml-4 mt-1 flex items-center gap-2 text-[13px] text-ink-2">
+        Path to
+        <select
+          className="max-w-[260px] rounded border border-rule-strong bg-sheet px-1 py-0.5"
+          value={to}
+          onChange={(e) => setTo(e.target.value)}
+        >
+          <option value="">the largest paint</option>
+          <option value="first-paint">the first paint</option>
+          <optgroup label="the last byte of">
+            {load.requests
+              .filter((r) => r.end_ms !== null)
+              .map((r) => (
+                <option key={r.id} value={`request:${r.id}`}>
+                  {r.name}
+                </option>
+              ))}
+          </optgroup>
+        </select>
+      </label>
+      {to ? <Other to={to} /> : <Largest />}
+    </div>
+  );
+}
+
+/** The path to the largest paint. */
+function Largest() {
   const { load, selection, select, marked } = useReading();
-  const list = useRef<HTMLOListElement>(null);
   const path = load.lcp?.path ?? [];
-  const at = selection?.kind === 'leg' ? selection.index : path.findIndex((leg, i) => marked.leg(leg, i));
-  const go = (index: number) => {
-    select({ kind: 'leg', index });
-    list.current?.querySelectorAll<HTMLButtonElement>('button[data-leg]')[index]?.focus();
-  };
-  useRowKeys(at, path.length, go);
-  useEffect(() => {
-    if (at >= 0) list.current?.querySelectorAll('button[data-leg]')[at]?.scrollIntoView({ block: 'nearest' });
-  }, [at]);
   const lcp = load.metrics.lcp_ms;
   if (!load.lcp || lcp === null || !path.length) {
     return (
-      <div className="px-5 py-4">
+      <div className="py-2">
         <h1 className="text-[25px]">No path: the largest paint is not known</h1>
         <NotKnown
           reasons={load.missing.filter((m) => m.subject === 'paints' || m.subject === 'main_thread').map((m) => m.why)}
@@ -41,62 +63,137 @@ export default function PathView() {
     );
   }
   const target = 2500;
-  const heads = [...path].sort((a, b) => b.to_ms - b.from_ms - (a.to_ms - a.from_ms)).slice(0, 3);
-  const three = heads.reduce((sum, leg) => sum + leg.to_ms - leg.from_ms, 0);
   return (
-    <div className="px-5 pb-8 pt-2">
+    <>
       <h1 className="text-[25px] leading-tight">
         Largest paint at {ms(lcp)}, {lcp > target ? `${ms(lcp - target)} past its target` : 'within its target'}
       </h1>
-      <p className="text-[13.5px] text-ink-2">
-        {path.length} legs lead to it; their lengths add up to it. The longest three take {ms(three)}.
-      </p>
+      <Sum path={path} />
       <Parts load={load} lcp={lcp} />
-      <ol ref={list} className="mt-4" aria-label="Legs of the path, from navigation start to the largest paint">
-        {path.map((leg, index) => {
-          const length = leg.to_ms - leg.from_ms;
-          const height = Math.max(50, Math.min(150, 34 + (length / lcp) * 260));
-          const on = marked.leg(leg, index);
-          return (
-            <li key={index} className="grid grid-cols-[58px_40px_minmax(0,1fr)]">
-              <span className="-mt-2 pr-2 text-right text-[12px] text-ink-2">{metricText('lcp', leg.from_ms)}</span>
-              <span className="relative border-t border-rule">
-                <span
-                  className="absolute inset-y-0 left-3 w-4"
-                  style={{ background: colorOf(leg, load), marginTop: index ? 1 : 0 }}
-                  aria-hidden
-                />
-              </span>
-              <button
-                data-leg
-                onClick={() => select({ kind: 'leg', index })}
-                aria-pressed={on}
-                style={{ minHeight: height }}
-                className={`grid grid-cols-[100px_minmax(0,1fr)] content-start gap-4 border-t border-rule px-2 pb-2 pt-1.5 text-left ${on ? 'bg-soft' : 'hover:bg-soft/50'}`}
-              >
-                <span className="text-right font-serif text-[20px] leading-tight">{ms(length)}</span>
-                <span className="min-w-0 pt-0.5">
-                  <span className="font-semibold [overflow-wrap:anywhere]">{leg.title}</span>{' '}
-                  <span className="ml-1 text-[13px] text-accent">{leg.owner.name}</span>
-                  <span className="block text-[13px] text-ink-2">{leg.sentence}</span>
-                </span>
-              </button>
-            </li>
-          );
-        })}
-        <li className="grid grid-cols-[58px_40px_minmax(0,1fr)]">
-          <span className="-mt-2 pr-2 text-right text-[12px] font-semibold text-past">{ms(lcp)}</span>
-          <span className="col-span-2 border-t-2" style={{ borderColor: 'var(--past)' }}>
-            <span className="block pl-[116px] pt-1 text-[13px]">
-              <strong>The largest paint.</strong>{' '}
-              <span className="font-mono text-[12px] text-ink-2 [overflow-wrap:anywhere]">
-                {load.lcp.selector ?? load.lcp.tag}
-              </span>
+      <Legs
+        path={path}
+        label="Legs of the path, from navigation start to the largest paint"
+        at={selection?.kind === 'leg' ? selection.index : path.findIndex((leg, i) => marked.leg(leg, i))}
+        pick={(index) => select({ kind: 'leg', index })}
+        on={marked.leg}
+      >
+        <strong>The largest paint.</strong>{' '}
+        <span className="font-mono text-[12px] text-ink-2 [overflow-wrap:anywhere]">
+          {load.lcp.selector ?? load.lcp.tag}
+        </span>
+      </Legs>
+    </>
+  );
+}
+
+/** The path to another moment: the first paint, or a request's last byte. */
+function Other({ to }: { to: string }) {
+  const { recording, number, load, selection, select } = useReading();
+  const { data: path, error } = usePathTo(recording.id, number, to);
+  if (error) return <Trouble error={error} />;
+  if (!path) return <Waiting />;
+  const row = load.requests.find((r) => to === `request:${r.id}`);
+  const end = path.at(-1)?.to_ms ?? 0;
+  const chosen = selection?.kind === 'request' ? selection.id : null;
+  return (
+    <>
+      <h1 className="text-[25px] leading-tight [overflow-wrap:anywhere]">
+        {row ? `Last byte of ${row.name}` : 'First paint'} at {ms(end)}
+      </h1>
+      <Sum path={path} />
+      <Legs
+        path={path}
+        label={`Legs of the path, from navigation start to ${row ? `the last byte of ${row.name}` : 'the first paint'}`}
+        at={path.findIndex((leg) => leg.request !== null && leg.request === chosen)}
+        pick={(index) => {
+          const id = path[index]?.request;
+          select(id === null || id === undefined ? null : { kind: 'request', id });
+        }}
+        on={(leg) => leg.request !== null && leg.request === chosen}
+      >
+        <strong>{row ? 'Its last byte.' : 'The first paint.'}</strong>
+      </Legs>
+    </>
+  );
+}
+
+function Sum({ path }: { path: Leg[] }) {
+  const heads = [...path].sort((a, b) => b.to_ms - b.from_ms - (a.to_ms - a.from_ms)).slice(0, 3);
+  const three = heads.reduce((sum, leg) => sum + leg.to_ms - leg.from_ms, 0);
+  return (
+    <p className="text-[13.5px] text-ink-2">
+      {plural(path.length, 'leg')} lead to it; their lengths add up to it. The longest three take {ms(three)}.
+    </p>
+  );
+}
+
+/** Legs one under the other, each as high as it is long. */
+function Legs({
+  path,
+  label,
+  at,
+  pick,
+  on,
+  children,
+}: {
+  path: Leg[];
+  label: string;
+  at: number;
+  pick: (index: number) => void;
+  on: (leg: Leg, index: number) => boolean;
+  children: ReactNode;
+}) {
+  const { load } = useReading();
+  const list = useRef<HTMLOListElement>(null);
+  const go = (index: number) => {
+    pick(index);
+    list.current?.querySelectorAll<HTMLButtonElement>('button[data-leg]')[index]?.focus();
+  };
+  useRowKeys(at, path.length, go);
+  useEffect(() => {
+    if (at >= 0) list.current?.querySelectorAll('button[data-leg]')[at]?.scrollIntoView({ block: 'nearest' });
+  }, [at]);
+  const end = path.at(-1)?.to_ms ?? 0;
+  return (
+    <ol ref={list} className="mt-4" aria-label={label}>
+      {path.map((leg, index) => {
+        const length = leg.to_ms - leg.from_ms;
+        const height = Math.max(50, Math.min(150, 34 + (length / Math.max(1, end)) * 260));
+        const chosen = on(leg, index);
+        return (
+          <li key={index} className="grid grid-cols-[58px_40px_minmax(0,1fr)]">
+            <span className="-mt-2 pr-2 text-right text-[12px] text-ink-2">{metricText('lcp', leg.from_ms)}</span>
+            <span className="relative border-t border-rule">
+              <span
+                className="absolute inset-y-0 left-3 w-4"
+                style={{ background: colorOf(leg, load), marginTop: index ? 1 : 0 }}
+                aria-hidden
+              />
             </span>
-          </span>
-        </li>
-      </ol>
-    </div>
+            <button
+              data-leg
+              onClick={() => pick(index)}
+              aria-pressed={chosen}
+              style={{ minHeight: height }}
+              className={`grid grid-cols-[100px_minmax(0,1fr)] content-start gap-4 border-t border-rule px-2 pb-2 pt-1.5 text-left ${chosen ? 'bg-soft' : 'hover:bg-soft/50'}`}
+            >
+              <span className="text-right font-serif text-[20px] leading-tight">{ms(length)}</span>
+              <span className="min-w-0 pt-0.5">
+                <span className="font-semibold [overflow-wrap:anywhere]">{leg.title}</span>{' '}
+                <span className="ml-1 text-[13px] text-accent">{leg.owner.name}</span>
+                <span className="block text-[13px] text-ink-2">{leg.sentence}</span>
+              </span>
+            </button>
+          </li>
+        );
+      })}
+      <li className="grid grid-cols-[58px_40px_minmax(0,1fr)]">
+        <span className="-mt-2 pr-2 text-right text-[12px] font-semibold text-past">{ms(end)}</span>
+        <span className="col-span-2 border-t-2" style={{ borderColor: 'var(--past)' }}>
+          <span className="block pl-[116px] pt-1 text-[13px]">{children}</span>
+        </span>
+      </li>
+    </ol>
   );
 }
 

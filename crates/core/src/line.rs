@@ -1,10 +1,22 @@
-//! The server's part of what the browser waited: what is left of the time to the first byte without the
-//! way there and back, and without the line's being taken by others.
+//! What went over the line while a response was waited for and received: the server's own part is what is
+//! left of a wait without the way there and back and without the line's being taken by others; and a body
+//! that comes beside others shares the line with them.
 
-use crate::answer::Pause;
-use phainon_core::{Conditions, Load, Millis, Request};
+use crate::{Conditions, Load, Millis, Request, RequestId};
 use phainon_link::{CHUNK, Direction, FIRST_WINDOW, transfer};
+use std::collections::BTreeMap;
 use std::time::Duration;
+
+/// A pause of the server in the middle of a body.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Pause {
+    /// After so many bytes as they went over the wire.
+    pub after: u64,
+    /// When the bytes after it came.
+    pub until: Millis,
+    /// For so long.
+    pub pause: Duration,
+}
 
 /// A gap in a body counts as the server's from this much over a round trip: growing windows make gaps of
 /// up to one.
@@ -154,13 +166,45 @@ impl Line {
                 let busy = if self.rate > 0.0 { others as f64 / self.rate } else { 0.0 };
                 let idle = gap - own - busy;
                 if idle > trip + GAP {
-                    pauses.push(Pause { after: before, pause: duration(idle) });
+                    pauses.push(Pause { after: before, until: part.at, pause: duration(idle) });
                 }
             }
             before += part.bytes.0;
             last = Some(part.at);
         }
         pauses
+    }
+
+    /// For how long the line carried the bytes of each other request between two moments, longest first;
+    /// nothing where the line's rate is not known.
+    #[must_use]
+    pub fn others(&self, request: &Request, from: Millis, to: Millis) -> Vec<(RequestId, Millis)> {
+        self.carried(from, to, |_, id| id != request.id.0)
+    }
+
+    /// The same of those alone that share its connection: they go before its answer.
+    #[must_use]
+    pub fn ahead(&self, request: &Request, from: Millis, to: Millis) -> Vec<(RequestId, Millis)> {
+        self.carried(from, to, |connection, id| {
+            id != request.id.0 && connection.is_some() && connection == request.connection
+        })
+    }
+
+    #[allow(clippy::cast_precision_loss)]
+    fn carried(&self, from: Millis, to: Millis, counts: impl Fn(Option<u64>, u32) -> bool) -> Vec<(RequestId, Millis)> {
+        if self.rate <= 0.0 {
+            return Vec::new();
+        }
+        let first = self.came.partition_point(|c| c.0 <= from.0);
+        let mut bytes: BTreeMap<u32, u64> = BTreeMap::new();
+        let within = self.came[first..].iter().take_while(|c| c.0 <= to.0);
+        for (_, more, _, id) in within.filter(|c| counts(c.2, c.3)) {
+            *bytes.entry(*id).or_default() += more;
+        }
+        let time = |(id, bytes): (u32, u64)| (RequestId(id), Millis(bytes as f64 / self.rate));
+        let mut times: Vec<(RequestId, Millis)> = bytes.into_iter().map(time).collect();
+        times.sort_by(|a, b| b.1.order(&a.1));
+        times
     }
 }
 
@@ -171,7 +215,7 @@ fn duration(ms: f64) -> Duration {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use phainon_core::{BodyPart, Bytes, ResourceKind, preset};
+    use crate::{BodyPart, Bytes, ResourceKind, preset};
 
     /// On the move: 120 ms there and back, 500 bytes a millisecond.
     fn load(requests: Vec<Request>) -> Load {

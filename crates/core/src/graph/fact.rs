@@ -57,6 +57,8 @@ pub enum AskedFor {
     UnknownRun,
     /// By a style inside the document.
     InlineStyle,
+    /// By a style that was known, for an element that came or changed only then.
+    Element,
     /// The source does not tell.
     NotTold,
 }
@@ -78,6 +80,8 @@ pub enum LegFact {
     NextFrame,
     /// A script kept the main thread before the frame.
     BusyWith { script: Code },
+    /// An animation or transition showed it.
+    Animates { name: String },
     /// Style, layout and paint.
     FrameWork,
     /// From the last input to the frame.
@@ -86,8 +90,12 @@ pub enum LegFact {
     NavigationStarts,
     /// Bytes that had come and were not used yet.
     HandedOver { file: Code, why: HandedOver },
-    /// A body came over the line, beside the one that received most meanwhile.
-    Downloads { file: Arc<str>, bytes: Option<Bytes>, beside: Option<(Arc<str>, Bytes)> },
+    /// A body came over the line.
+    Downloads { file: Arc<str>, bytes: Option<Bytes> },
+    /// The line carried another file while one was received.
+    SharesLine { file: Arc<str>, with: Arc<str> },
+    /// The server paused in the middle of a body.
+    ServerPauses { file: Arc<str> },
     /// The server was waited for.
     Answer { file: Arc<str>, host: Option<String>, document: bool },
     /// Between connection and request.
@@ -96,8 +104,12 @@ pub enum LegFact {
     Connects { host: Option<String>, tls: bool },
     /// Before it was sent.
     Queued { file: Arc<str>, document: bool, behind: Behind },
+    /// A file that is not urgent was held back while rendering was blocked.
+    HeldLow { file: Arc<str>, gate: Arc<str> },
     /// The parser went through the document.
     Read,
+    /// The parser went on to the document's end.
+    ParsedOn,
     /// The document came.
     Arrives { bytes: Option<Bytes> },
     /// An address that only pointed elsewhere.
@@ -116,6 +128,12 @@ pub enum LegFact {
     ParserReaches { file: Arc<str> },
     /// A timer ran.
     TimerRuns { script: Code, timeout: Millis },
+    /// A callback that was asked for ran: for a frame, an idle moment, a message.
+    CalledBack { script: Code },
+    /// A callback came again and again until what it looked for was there.
+    Looks { script: Code, brought_by: Code },
+    /// A stream of events had more to say.
+    StreamSays { file: Arc<str> },
     /// A run set the timer.
     SetsTimer { script: Code },
     /// Data had come for a script.

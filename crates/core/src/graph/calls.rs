@@ -1,0 +1,278 @@
+//! A later run of a script (HTML, section 8.1.7): what called it. A timer and who set it, a callback and
+//! who asked for it, an event and what it tells of, an answer.
+
+use super::busy::is_synchronous;
+use super::{About, Cause, Code, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
+use crate::{InitiatorKind, Millis, Request, RequestId, ResourceKind, Work, WorkName};
+use std::sync::Arc;
+
+/// An answer is taken, and an event delivered, at most so long after it was there.
+const TAKEN: Millis = Millis(60.0);
+/// The load event begins so near to what the trace marks as its start.
+const AT_LOAD: Millis = Millis(5.0);
+/// A callback that has looked so often before is waiting for something.
+const LOOKS: usize = 2;
+
+impl Graph<'_> {
+    /// A run that was under way: it had begun; and where it waited for an answer within, that was there.
+    pub(super) fn inside(&self, run: usize, does: Does, by: Millis) -> Vec<Edge> {
+        let Some(url) = self.url_of(run) else { return self.document_by(by) };
+        let script = self.code(&url);
+        let fact = match does {
+            Does::Schedules => LegFact::SetsTimer { script },
+            Does::ChangesPage => LegFact::ChangesPage { script },
+            Does::Provides => LegFact::FirstRun { script },
+        };
+        self.during(run, by, &fact)
+    }
+
+    /// The same, with what is to be said of it.
+    pub(super) fn during(&self, run: usize, by: Millis, fact: &LegFact) -> Vec<Edge> {
+        let work = self.work(run);
+        let Some(url) = self.url_of(run) else { return self.document_by(by) };
+        let about = || About::Script(url.clone());
+        let mut edges = vec![Edge::new(Moment::Began(run), work.start, Cause::Script, about(), fact.clone())];
+        // A request that the script stands still for (XMLHttpRequest, section 3.5.6) goes before all others.
+        let within = |r: &&Request| is_synchronous(r) && r.start >= work.start - SLACK;
+        let waited = self.load.requests.iter().filter(within).filter_map(|r| Some((r.end?, r.id)));
+        if let Some((end, id)) = waited.filter(|(end, _)| *end <= by).max_by(|a, b| a.0.order(&b.0)) {
+            edges.push(Edge::new(Moment::Done(id), end, Cause::Script, about(), fact.clone()));
+        }
+        edges
+    }
+
+    /// What called a piece of script that is not its first run.
+    pub(super) fn later_run(&self, index: usize) -> Vec<Edge> {
+        let began = self.work(index).start;
+        let Some(url) = self.url_of(index) else { return self.document_by(began) };
+        let around: Vec<usize> = std::iter::successors(Some(index), |i| self.parents[*i]).collect();
+        if let Some(edge) = self.looked_for(index, &around, &url) {
+            return vec![edge];
+        }
+        if let Some(edge) = around.iter().find_map(|&i| self.timer(i, &url)) {
+            return vec![edge];
+        }
+        if let Some(edge) = self.scheduled(&around, &url) {
+            return vec![edge];
+        }
+        let event = around.iter().find(|&&i| self.work(i).name == WorkName::Event);
+        if let Some(edges) = event.and_then(|&i| self.event(i, &url)) {
+            return edges;
+        }
+        let event = event.and_then(|&i| self.work(i).event.clone());
+        if let Some(edge) = self.answer(index, &url).or_else(|| self.stream_says(index)) {
+            return vec![edge];
+        }
+        self.since_first_run(index, &url, event)
+    }
+
+    /// A timer: back to whoever set it.
+    fn timer(&self, index: usize, url: &Arc<str>) -> Option<Edge> {
+        let work = self.work(index);
+        let timer = work.timer.filter(|_| work.name == WorkName::Timer)?;
+        let set = self.load.timers.iter().rev().find(|t| t.timer == timer && t.at <= work.start)?;
+        let setter = self.run_at(set.at)?;
+        let fact = LegFact::TimerRuns { script: self.code(url), timeout: set.timeout };
+        let from = Moment::Inside(setter, Does::Schedules);
+        let due = set.at + set.timeout;
+        Some(Edge::new(from, set.at, Cause::Timer, About::Script(url.clone()), fact).filled(Fill::ThreadSince(due)))
+    }
+
+    /// A callback that was asked for: a frame, an idle moment, a message to oneself.
+    fn scheduled(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
+        let outermost = around.iter().rev().find(|&&i| self.work(i).name != WorkName::Task)?;
+        let (from, to) = (self.work(*outermost).start, self.work(around[0]).start);
+        let first = self.load.scheduled.partition_point(|s| s.ran < from - SLACK);
+        let within = self.load.scheduled[first..].iter().take_while(|s| s.ran <= to + Millis(0.01));
+        // Of callbacks run in one frame, the last to begin before this run.
+        let asked = within.filter(|s| s.at < s.ran).last()?;
+        let fact = LegFact::CalledBack { script: self.code(url) };
+        let about = About::Script(url.clone());
+        let edge = |from, at| Edge::new(from, at, Cause::ScriptWait, about.clone(), fact.clone()).filled(Fill::Thread);
+        if let Some(asker) = self.run_at(asked.at) {
+            return Some(edge(Moment::Inside(asker, Does::Schedules), asked.at));
+        }
+        // Posted elsewhere, by a worker or a frame of another process: its file, or what came there since.
+        let by = asked.by.as_ref()?;
+        let own = self.prepared.all_for(by).next_back().map(|r| (r.end.unwrap_or(asked.at).min(asked.at), r.id));
+        let there = |r: &Request| !r.main_frame && r.initiator.url.as_ref() == Some(by);
+        let (end, id) = own.into_iter().chain(self.last_done(asked.at, there)).max_by(|a, b| a.0.order(&b.0))?;
+        Some(edge(Moment::Done(id), end))
+    }
+
+    /// A callback that comes again and again waits for something: what ran for the first time since it
+    /// looked last.
+    fn looked_for(&self, index: usize, around: &[usize], url: &Arc<str>) -> Option<Edge> {
+        let repeats = |w: &Work| matches!(w.name, WorkName::Timer | WorkName::AnimationFrame);
+        let container = *around.iter().find(|&&i| repeats(self.work(i)))?;
+        let own = self.work(index);
+        let same =
+            |w: &Work| w.name == own.name && w.url == own.url && w.function == own.function && w.line == own.line;
+        let earlier = self.load.work[..container].iter().enumerate().rev().filter(|(i, w)| {
+            same(w) && std::iter::successors(Some(*i), |i| self.parents[*i]).any(|i| repeats(self.work(i)))
+        });
+        let looks: Vec<Millis> = earlier.take(LOOKS).map(|(_, w)| w.start).collect();
+        let last = *looks.first().filter(|_| looks.len() >= LOOKS)?;
+        let after = self.load.work.partition_point(|w| w.start < last);
+        let ran = self.load.work[after..container]
+            .iter()
+            .rposition(|w| w.name == WorkName::Evaluate && w.url.as_ref().is_some_and(|u| u != url))?;
+        let (ran, provider) = (after + ran, self.work(after + ran));
+        let file = provider.url.clone().unwrap_or_else(|| url.clone());
+        let fact = LegFact::Looks { script: self.code(url), brought_by: self.code(&file) };
+        let from = Moment::Inside(ran, Does::Provides);
+        Some(Edge::new(from, provider.end(), Cause::Timer, About::Script(url.clone()), fact).filled(Fill::Thread))
+    }
+
+    /// An event: what it tells of.
+    fn event(&self, index: usize, url: &Arc<str>) -> Option<Vec<Edge>> {
+        let work = self.work(index);
+        let edges = match work.event.as_deref()? {
+            "DOMContentLoaded" | "readystatechange" => self.document_parsed(work),
+            "load" | "pageshow" if self.is_load_event(work) => self.all_loaded(work),
+            "load" | "error" | "canplay" | "loadeddata" => self.told_of(work, url, |r| {
+                matches!(
+                    r.kind,
+                    ResourceKind::Image
+                        | ResourceKind::Style
+                        | ResourceKind::Script
+                        | ResourceKind::Document
+                        | ResourceKind::Media
+                        | ResourceKind::Data
+                )
+            }),
+            _ => Vec::new(),
+        };
+        (!edges.is_empty()).then_some(edges)
+    }
+
+    /// DOMContentLoaded needs the parser's end and every deferred script to have run (HTML, section 13.2.7).
+    fn document_parsed(&self, work: &Work) -> Vec<Edge> {
+        let mut edges = Vec::new();
+        let delivered = |from, at| Edge::new(from, at, Cause::Busy, About::Browser, LegFact::EventDelivered);
+        if let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= work.start) {
+            edges.push(delivered(Moment::ParserEnd, parsed).filled(Fill::Thread));
+        }
+        if let Some((at, id)) = self.last_deferred(work.start + SLACK) {
+            edges.push(delivered(Moment::Released(id), at).filled(Fill::Thread));
+        }
+        edges
+    }
+
+    fn is_load_event(&self, work: &Work) -> bool {
+        self.load.load_event.is_some_and(|at| {
+            let near = at - AT_LOAD <= work.start && work.start <= at + AT_LOAD;
+            near || (work.start <= at && at <= work.end())
+        })
+    }
+
+    /// The load event needs everything that delays it: pictures, sheets, scripts, fonts, inner frames; not
+    /// what scripts fetch (HTML, section 13.2.7).
+    fn all_loaded(&self, work: &Work) -> Vec<Edge> {
+        let delays = |r: &&Request| {
+            !matches!(r.kind, ResourceKind::Data | ResourceKind::Other)
+                && r.main_frame | (r.kind == ResourceKind::Document)
+                && Some(r.id) != self.load.document().map(|d| d.id)
+        };
+        let over = |r: &Request| {
+            let released = (r.kind == ResourceKind::Script).then(|| self.prepared.released(r)).flatten();
+            Some((released.or(r.end)?, r.id, released.is_some()))
+        };
+        let last = self.load.requests.iter().filter(delays).filter_map(over);
+        let last = last.filter(|(at, _, _)| *at <= work.start + SLACK).max_by(|a, b| a.0.order(&b.0));
+        let mut edges = self.document_parsed(work);
+        if let Some((at, id, ran)) = last {
+            let from = if ran { Moment::Released(id) } else { Moment::Done(id) };
+            let edge = Edge::new(from, at, Cause::Busy, About::Browser, LegFact::EventDelivered);
+            edges.push(edge.filled(Fill::Thread));
+        }
+        edges
+    }
+
+    /// The event of an element: what it loads had come, and a script had run.
+    fn told_of(&self, work: &Work, url: &Arc<str>, counts: impl Fn(&Request) -> bool) -> Vec<Edge> {
+        let fact = || LegFact::TakesAnswer { script: self.code(url) };
+        let edge =
+            |from, at| Edge::new(from, at, Cause::Handover, About::Script(url.clone()), fact()).filled(Fill::Thread);
+        let over = |r: &Request| {
+            let ran = (r.kind == ResourceKind::Script).then(|| self.prepared.first_use(r)).flatten();
+            let at = ran.map(|(_, run)| run.end()).or(r.end)?;
+            (at <= work.start + SLACK && work.start - at < TAKEN).then_some((at, r.id, ran.is_some()))
+        };
+        let not_own = |r: &&Request| r.url != *url && counts(r);
+        let last = self.load.requests.iter().filter(not_own).filter_map(over).max_by(|a, b| a.0.order(&b.0));
+        last.map(|(at, id, ran)| edge(if ran { Moment::Released(id) } else { Moment::Done(id) }, at))
+            .into_iter()
+            .collect()
+    }
+
+    /// A message of a stream of events.
+    fn stream_says(&self, index: usize) -> Option<Edge> {
+        let began = self.work(index).start;
+        let streams = self.load.requests.iter().filter(|r| r.mime.as_deref() == Some("text/event-stream"));
+        let part = |r: &Request| {
+            let part = r.parts.iter().rev().map(|p| p.at).find(|at| *at <= began + SLACK)?;
+            (began - part < TAKEN).then_some((part, r.id))
+        };
+        let (part, id) = streams.filter_map(part).max_by(|a, b| a.0.order(&b.0))?;
+        let stream = self.load.request(id)?;
+        let fact = LegFact::StreamSays { file: stream.url.clone() };
+        let at = stream.first_byte.unwrap_or(part).min(part);
+        Some(Edge::new(Moment::Answered(id), at, Cause::Wait, About::Request(id), fact))
+    }
+
+    /// The data, picture or script that a script had asked for and that came just before.
+    fn answer(&self, index: usize, url: &Arc<str>) -> Option<Edge> {
+        let began = self.work(index).start;
+        let script = self.prepared.first_for(url).map(|s| s.id);
+        // A module goes on when those that it imports have what they await.
+        let imports = if self.in_promises(index) { self.imports(url, began) } else { Vec::new() };
+        let asked = |r: &&Request| {
+            Some(r.id) != script
+                && r.initiator.kind == InitiatorKind::Script
+                && r.initiator.stack.iter().any(|by| by == url || imports.iter().any(|(_, i)| i == by))
+                && matches!(r.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script)
+        };
+        let mut found: Vec<(Millis, RequestId)> =
+            self.load.requests.iter().filter(asked).filter_map(|r| Some((r.end?, r.id))).collect();
+        // Fonts are told of by promises.
+        if found.iter().all(|(end, _)| *end > began || began - *end >= TAKEN) && self.in_promises(index) {
+            let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font);
+            found.extend(fonts.filter_map(|r| Some((r.end?, r.id))));
+        }
+        let last = found.into_iter().filter(|(end, _)| *end <= began && began - *end < TAKEN);
+        let (end, id) = last.max_by(|a, b| a.0.order(&b.0))?;
+        let fact = LegFact::TakesAnswer { script: self.code(url) };
+        Some(Edge::new(Moment::Done(id), end, Cause::Handover, About::Script(url.clone()), fact).filled(Fill::Thread))
+    }
+
+    fn in_promises(&self, index: usize) -> bool {
+        std::iter::successors(Some(index), |i| self.parents[*i]).any(|i| self.work(i).name == WorkName::Microtasks)
+    }
+
+    /// What called it is not told: it had run once, or had come.
+    fn since_first_run(&self, index: usize, url: &Arc<str>, event: Option<Arc<str>>) -> Vec<Edge> {
+        let began = self.work(index).start;
+        let code: Code = self.code(url);
+        let about = || About::Script(url.clone());
+        let first = self
+            .load
+            .work
+            .iter()
+            .position(|w| w.name == WorkName::Evaluate && w.url.as_ref() == Some(url) && w.start < began);
+        if let Some(first) = first {
+            let ran = self.work(first).end().min(began);
+            let fact = LegFact::ScriptWaits { script: code, event, ran: true };
+            let from = Moment::Inside(first, Does::Provides);
+            return vec![Edge::new(from, ran, Cause::ScriptWait, about(), fact)];
+        }
+        let script = self.prepared.first_for(url).and_then(|s| Some((s.end?, s.id)));
+        match script {
+            Some((end, id)) if end <= began => {
+                let fact = LegFact::ScriptWaits { script: code, event: None, ran: false };
+                vec![Edge::new(Moment::Done(id), end, Cause::ScriptWait, about(), fact)]
+            }
+            _ => self.document_by(began),
+        }
+    }
+}

@@ -1,0 +1,181 @@
+//! How a request came to be asked for: by whom, and what had to be there for that (Fetch; Resource Hints).
+
+use super::{About, AskedFor, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
+use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
+
+impl Graph<'_> {
+    /// What asking for a request needed.
+    pub(super) fn asked(&self, id: RequestId) -> Vec<Edge> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        if let Some(from) = request.redirected_from.and_then(|id| self.load.request(id)) {
+            let fact = LegFact::Redirected { from: from.url.clone() };
+            return vec![Edge::new(Moment::Asked(from.id), from.start, Cause::Redirect, About::Request(from.id), fact)];
+        }
+        let navigation = request.main_frame && request.initiator.kind == InitiatorKind::Navigation;
+        if self.is_document(id) || navigation {
+            let fact = LegFact::NavigationStarts;
+            return vec![Edge::new(Moment::Start, Millis::ZERO, Cause::Navigation, About::Browser, fact)];
+        }
+        let file = request.url.clone();
+        match request.initiator.kind {
+            InitiatorKind::Parser | InitiatorKind::Unknown if self.is_lazy(request) => self.asked_by_layout(request),
+            InitiatorKind::Script => self.asked_by_script(request),
+            InitiatorKind::Style => self.asked_by_style(request),
+            InitiatorKind::Parser | InitiatorKind::Preload => self.found_in_document(request),
+            InitiatorKind::Redirect | InitiatorKind::Navigation | InitiatorKind::Unknown => {
+                self.back_to_document(Cause::Unknown, LegFact::AskedFor { file, why: AskedFor::NotTold })
+            }
+        }
+    }
+
+    fn is_lazy(&self, request: &Request) -> bool {
+        self.load.page.as_ref().is_some_and(|p| p.images.iter().any(|i| i.lazy && i.url == *request.url))
+    }
+
+    /// Layout told that a lazy picture is near the screen (HTML, section 2.5.7): the element had to be there.
+    fn asked_by_layout(&self, request: &Request) -> Vec<Edge> {
+        let lazy = || LegFact::AskedFor { file: request.url.clone(), why: AskedFor::Lazy };
+        let mut edges = self.back_to_document(Cause::Lazy, lazy());
+        if let Some(stop) = self.stop_since_style(request.start) {
+            let edge = Edge::new(Moment::Released(stop.0), stop.1, Cause::Lazy, About::Browser, lazy());
+            edges.push(edge.filled(Fill::Thread));
+        }
+        edges.extend(self.change_since_style(request.start, Cause::Lazy, lazy()));
+        edges
+    }
+
+    fn asked_by_script(&self, request: &Request) -> Vec<Edge> {
+        let file = request.url.clone();
+        if let Some(run) = self.asking_run(request)
+            && let Some(url) = self.url_of(run)
+        {
+            let fact = LegFact::AskedByRun { file, script: self.code(&url) };
+            return self.during(run, request.start, &fact);
+        }
+        let by = request.initiator.stack.first().or(request.initiator.url.as_ref()).cloned();
+        let import = request.initiator.stack.is_empty();
+        let there = |r: &&Request| {
+            Some(&r.url) == by.as_ref() && r.id != request.id && r.end.is_some_and(|e| e <= request.start + SLACK)
+        };
+        if let Some(script) = self.load.requests.iter().rev().find(there) {
+            let end = script.end.unwrap_or(request.start);
+            let by = script.url.clone();
+            let fact = if import { LegFact::Imported { file, by } } else { LegFact::AskedLater { file, by } };
+            let edge = Edge::new(Moment::Done(script.id), end, Cause::ScriptWait, About::Request(script.id), fact);
+            return vec![edge.filled(Fill::Thread)];
+        }
+        self.back_to_document(Cause::Unknown, LegFact::AskedFor { file, why: AskedFor::UnknownRun })
+    }
+
+    /// What a sheet names is asked for when style needs it: the sheet in force, rendering let go, and an
+    /// element there that it fits (CSS Images, section 2; CSS Fonts, section 4.3).
+    fn asked_by_style(&self, request: &Request) -> Vec<Edge> {
+        let file = request.url.clone();
+        let by = request.initiator.url.as_ref();
+        let there = |r: &&Request| {
+            Some(&r.url) == by && r.id != request.id && r.end.is_some_and(|e| e <= request.start + Millis(1.0))
+        };
+        let sheet = self.load.requests.iter().rev().find(there);
+        let mut edges = match sheet {
+            Some(sheet) if sheet.kind == ResourceKind::Style => {
+                let found = |gate| LegFact::FoundThrough { file: file.clone(), sheet: sheet.url.clone(), gate };
+                let about = || About::Request(sheet.id);
+                let released = self.prepared.released(sheet).filter(|at| *at <= request.start);
+                let (moment, at) = match released {
+                    // Its imports are asked for while it is being parsed.
+                    Some(at) if request.kind != ResourceKind::Style => (Moment::Released(sheet.id), at),
+                    _ => (Moment::Done(sheet.id), sheet.end.unwrap_or(request.start)),
+                };
+                let mut edges =
+                    vec![Edge::new(moment, at, Cause::StyleFound, about(), found(None)).filled(Fill::Thread)];
+                // No style is computed, and so nothing found through it, while rendering is blocked.
+                if let Some((at, blocker)) = self.last_block(request.start, sheet.id)
+                    && request.kind != ResourceKind::Style
+                {
+                    let gate = self.load.request(blocker).map(|r| r.url.clone());
+                    let edge = Edge::new(Moment::Released(blocker), at, Cause::StyleFound, about(), found(gate));
+                    edges.push(edge.filled(Fill::Thread));
+                }
+                edges
+            }
+            _ => {
+                let fact = LegFact::AskedFor { file: file.clone(), why: AskedFor::InlineStyle };
+                self.back_to_document(Cause::StyleFound, fact)
+            }
+        };
+        if request.kind != ResourceKind::Style {
+            // Style had been computed with all that, and had not needed it: an element came, or changed.
+            let known = edges.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
+            if self.styled_between(known, request.start) {
+                let fact = LegFact::AskedFor { file, why: AskedFor::Element };
+                if let Some((stop, at)) = self.stop_since_style(request.start) {
+                    let edge = Edge::new(Moment::Released(stop), at, Cause::StyleFound, About::Browser, fact.clone());
+                    edges.push(edge.filled(Fill::Thread));
+                }
+                edges.extend(self.change_since_style(request.start, Cause::StyleFound, fact));
+            }
+        }
+        edges
+    }
+
+    /// Whether style was computed once between two moments, before the computation that the later one is in.
+    fn styled_between(&self, from: Millis, to: Millis) -> bool {
+        let after = self.load.work.partition_point(|w| w.start < from);
+        let mut styles = self.load.work[after..].iter().take_while(|w| w.start < to);
+        styles.any(|w| w.name == WorkName::Style && w.end() < to - SLACK)
+    }
+
+    /// The computation of style before the one that a moment is in, or comes right after.
+    fn style_before(&self, at: Millis) -> Millis {
+        let mut styles = self.load.work.iter().rev().filter(|w| w.name == WorkName::Style && w.start <= at);
+        styles.next();
+        styles.next().map_or(Millis::ZERO, |w| w.start)
+    }
+
+    /// The run of script whose change of the page the computation of style at a moment came from.
+    fn change_since_style(&self, at: Millis, cause: Cause, fact: LegFact) -> Option<Edge> {
+        let since = self.style_before(at);
+        let change = self.load.changes.iter().rfind(|c| c.at >= since && c.at <= at)?;
+        let run = self.run_at(change.at)?;
+        let end = self.work(run).end().min(at);
+        Some(Edge::new(Moment::Inside(run, Does::ChangesPage), end, cause, About::Browser, fact).filled(Fill::Thread))
+    }
+
+    /// A stop of the parser that was released since then, so that it went on and brought elements.
+    fn stop_since_style(&self, at: Millis) -> Option<(RequestId, Millis)> {
+        let since = self.style_before(at);
+        let stop = self.parser.last_above(None, at, None)?;
+        (stop.released >= since).then_some((stop.request, stop.released))
+    }
+
+    /// The last request to block rendering that let go by `by`, other than one.
+    pub(super) fn last_block(&self, by: Millis, other_than: RequestId) -> Option<(Millis, RequestId)> {
+        let blocks = |r: &&Request| r.render_blocking == RenderBlocking::Blocking && r.main_frame && r.id != other_than;
+        let let_go = self.load.requests.iter().filter(blocks).filter_map(|r| Some((self.prepared.released(r)?, r.id)));
+        let_go.filter(|(at, _)| *at <= by + Millis(0.01)).max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// The outermost run of script that asked for a request.
+    fn asking_run(&self, request: &Request) -> Option<usize> {
+        let at = request.start;
+        let at_end = at + SLACK;
+        let covering = |w: &crate::Work| w.start <= at_end && w.end() + SLACK >= at;
+        let by = &request.initiator;
+        let named = |url: Option<&std::sync::Arc<str>>| by.stack.iter().chain(by.url.iter()).any(|u| Some(u) == url);
+        let runs = self.load.work.iter().enumerate().filter(|(_, w)| covering(w) && w.script().is_some());
+        // Prefer the script that the stack names; among its pieces, the outermost.
+        let mut candidates: Vec<(usize, bool, u16)> = runs.map(|(i, w)| (i, named(w.url.as_ref()), w.depth)).collect();
+        candidates.sort_by_key(|&(i, named, depth)| (!named, depth, i));
+        if let Some(found) = candidates.first().filter(|c| c.1) {
+            return Some(found.0);
+        }
+        // A picture is fetched after the script that inserted it has ended, within the same task.
+        let task = self.load.work.iter().rposition(|w| w.depth == 0 && covering(w))?;
+        let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0).count();
+        (task + 1..=task + inside)
+            .rev()
+            .filter(|&i| self.load.work[i].start <= at_end && self.load.work[i].script().is_some())
+            .find(|&i| named(self.load.work[i].url.as_ref()))
+            .or_else(|| candidates.first().map(|c| c.0))
+    }
+}

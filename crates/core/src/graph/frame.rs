@@ -1,0 +1,260 @@
+//! What a frame that shows something needed: rendering let go, the file's bytes, the element's place in
+//! the document, its font; and where all that was there long before, what set the frame off.
+//!
+//! A browser draws a frame when something of the page has changed. If a frame shows what could have
+//! been shown long before, the change was the element's being put there, or made visible, after the
+//! frame before it: by a sheet, by a run of script, or by the parser.
+
+use super::stops::{above, place};
+use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment};
+use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkKind, WorkName};
+
+/// Idle for this long with everything there, the browser was not merely about to draw.
+const UNDRAWN: Millis = Millis(60.0);
+/// A frame reaches the screen some time after the main thread is done with it, and the next one may
+/// have begun by then: changes up to this long before the paint are looked at in any case.
+const ON_ITS_WAY: Millis = Millis(120.0);
+
+/// The drawing of a frame: its last piece of work, and when style for it began.
+#[derive(Clone, Copy)]
+struct Drawn {
+    last: usize,
+    at: Millis,
+}
+
+impl Graph<'_> {
+    /// What a paint needed.
+    pub(super) fn painted(&self, file: Option<RequestId>, text: bool, paint: Millis) -> Vec<Edge> {
+        let needed = self.known_needs(file, text, paint);
+        let ready = needed.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
+        match self.drawn(paint).filter(|drawn| self.is_late(ready, *drawn)) {
+            Some(drawn) => self.set_off(ready, drawn, (file, text), paint),
+            None => needed,
+        }
+    }
+
+    /// What it is known to have needed whatever set it off.
+    fn known_needs(&self, file: Option<RequestId>, text: bool, paint: Millis) -> Vec<Edge> {
+        let file = file.and_then(|id| self.load.request(id));
+        let mut edges = Vec::new();
+        let drawing =
+            |from, at| Edge::new(from, at, Cause::Render, About::Browser, LegFact::Drawing).filled(Fill::Thread);
+        if let Some(document) = self.load.document()
+            && let Some(first) = document.first_byte.filter(|first| *first <= paint)
+        {
+            // Text that nothing else holds up waits for the part of the document that it stands in.
+            let at = if text { self.read_by(document, first, paint) } else { first };
+            edges.push(drawing(Moment::Document, at));
+        }
+        for request in self.load.requests.iter().filter(|r| r.main_frame) {
+            if request.render_blocking == RenderBlocking::Blocking
+                && let Some(at) = self.prepared.released(request).filter(|at| *at <= paint)
+            {
+                edges.push(drawing(Moment::Released(request.id), at));
+            }
+        }
+        // What stands below a script or sheet that stops the parser in the body waits for that too. A
+        // picture's bytes may have come long before, by the preload scanner.
+        let element = file.map(|f| self.load.first_hop(f)).and_then(|f| place(self.prepared, f));
+        for request in self.load.requests.iter().filter(|r| r.main_frame) {
+            let stops = request.render_blocking == RenderBlocking::InBodyParserBlocking;
+            let is_above = match (place(self.prepared, request), element) {
+                (Some(stop), Some(element)) => above(stop, element),
+                _ => text,
+            };
+            if stops
+                && is_above
+                && let Some(at) = self.prepared.released(request).filter(|at| *at <= paint)
+                && (!text || self.is_fresh(at, paint))
+            {
+                edges.push(drawing(Moment::Released(request.id), at));
+            }
+        }
+        if let Some(file) = file {
+            let end = file.end.unwrap_or(paint).min(paint);
+            edges.push(drawing(Moment::Done(file.id), end));
+        }
+        edges
+    }
+
+    /// Whether no frame was begun between a moment and the frame of a paint: one would have shown text that
+    /// had been there.
+    fn is_fresh(&self, at: Millis, paint: Millis) -> bool {
+        let Some(drawn) = self.drawn(paint) else { return true };
+        let before = self.frame_before(drawn);
+        before.is_none_or(|before| before <= at)
+    }
+
+    /// When style began for the frame before one.
+    fn frame_before(&self, drawn: Drawn) -> Option<Millis> {
+        let earlier =
+            self.load.work[..drawn.last].iter().rposition(|w| w.name == WorkName::Paint && w.end() <= drawn.at)?;
+        Some(self.begun(earlier))
+    }
+
+    /// When the part of the document that text stands in had come: by the last reading of it before the
+    /// paint, and by its end at the latest.
+    fn read_by(&self, document: &Request, first: Millis, paint: Millis) -> Millis {
+        let before = self.drawn(paint).map_or(paint, |d| d.at);
+        let read = self.load.work.iter().rfind(|w| w.name == WorkName::ParseHtml && w.start < before);
+        let end = document.end.filter(|end| *end <= paint);
+        let came = [read.map(|w| w.start), end].into_iter().flatten().reduce(Millis::min);
+        came.unwrap_or(first).max(first)
+    }
+
+    /// When the main thread began to draw the frame of a paint.
+    fn drawn(&self, paint: Millis) -> Option<Drawn> {
+        let work = &self.load.work;
+        let last = work.iter().rposition(|w| w.name == WorkName::Paint && w.end() <= paint)?;
+        Some(Drawn { last, at: self.begun(last) })
+    }
+
+    /// When the frame that a piece of painting belongs to was begun: with the style and layout before it in
+    /// the same task.
+    fn begun(&self, mut place: usize) -> Millis {
+        let work = &self.load.work;
+        let mut at = work[place].start;
+        while place > 0 && work[place].depth > 0 {
+            place -= 1;
+            match work[place].kind {
+                WorkKind::Style | WorkKind::Layout | WorkKind::Paint => at = work[place].start,
+                _ => break,
+            }
+        }
+        at
+    }
+
+    /// Whether a frame came later than as soon as could be after everything was there.
+    fn is_late(&self, ready: Millis, drawn: Drawn) -> bool {
+        let tasks = self.load.work.iter().filter(|w| w.depth == 0);
+        let busy: Millis = tasks.map(|w| (w.end().min(drawn.at) - w.start.max(ready)).max(Millis::ZERO)).sum();
+        drawn.at - ready - busy >= UNDRAWN
+    }
+
+    /// What set a late frame off.
+    fn set_off(
+        &self,
+        ready: Millis,
+        drawn: Drawn,
+        (file, text): (Option<RequestId>, bool),
+        paint: Millis,
+    ) -> Vec<Edge> {
+        let work = &self.load.work;
+        let before =
+            work[..drawn.last].iter().rfind(|w| w.name == WorkName::Paint && w.end() <= drawn.at).map(|w| w.end());
+        let since = before.unwrap_or(ready).min(paint - ON_ITS_WAY).max(ready);
+        let drawing =
+            |from, at| vec![Edge::new(from, at, Cause::Render, About::Browser, LegFact::Drawing).filled(Fill::Thread)];
+        let runs = self.runs_between(since, drawn);
+        let changed = |i: &usize| {
+            let (start, end) = (work[*i].start, work[*i].end());
+            let next = self.load.changes.partition_point(|c| c.at < start);
+            self.load.changes.get(next).is_some_and(|c| c.at <= end)
+        };
+        let longest =
+            |runs: &mut dyn Iterator<Item = usize>| runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration));
+        if let Some(run) = longest(&mut runs.iter().copied().filter(changed)) {
+            return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
+        }
+        if let Some((at, sheet)) = self.sheet_between(since, drawn.at) {
+            return drawing(Moment::Released(sheet), at);
+        }
+        if text
+            && let Some((end, font)) = self.last_done(drawn.at, |r| r.kind == ResourceKind::Font && r.main_frame)
+            && end > since
+        {
+            return drawing(Moment::Done(font), end);
+        }
+        if let Some(at) = self.parsed_between(since, drawn) {
+            let stop = self.parser.last_above(None, at + Millis(5.0), None).filter(|s| s.released > since);
+            return match stop {
+                Some(stop) => drawing(Moment::Released(stop.request), stop.released),
+                None => drawing(Moment::Document, at.max(ready)),
+            };
+        }
+        let under_way =
+            |a: &crate::Animation| drawn.at - a.from >= UNDRAWN && a.from < drawn.at && drawn.at - a.to <= UNDRAWN;
+        if let Some(place) = self.load.animations.iter().rposition(under_way) {
+            return drawing(Moment::Animated(place), drawn.at);
+        }
+        if let Some(run) = longest(&mut runs.into_iter()) {
+            return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
+        }
+        let waits =
+            |r: &&Request| r.kind == ResourceKind::Font && r.start < drawn.at && r.end.is_none_or(|end| end > paint);
+        if let Some(font) = self.load.requests.iter().filter(|_| text).find(waits) {
+            return drawing(Moment::GivenUp(font.id), drawn.at);
+        }
+        drawing(Moment::SetOff { file, text }, drawn.at)
+    }
+
+    /// An animation begins with a frame that has the element and its style (CSS Animations, section 3).
+    pub(super) fn animated(&self, place: usize) -> Vec<Edge> {
+        let Some(animation) = self.load.animations.get(place) else { return Vec::new() };
+        let fact = LegFact::Animates { name: animation.name.clone() };
+        let from = Moment::Painted { file: None, text: false };
+        vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)]
+    }
+
+    /// A font is waited for from when it was asked for (CSS Fonts, section 4.9).
+    pub(super) fn given_up(&self, font: RequestId) -> Vec<Edge> {
+        let Some(font) = self.load.request(font) else { return Vec::new() };
+        let fact = LegFact::FontGivenUp { file: font.url.clone() };
+        vec![Edge::new(Moment::Asked(font.id), font.start, Cause::Wait, About::Request(font.id), fact)]
+    }
+
+    /// All that is known to have been needed was there, and more is not told.
+    pub(super) fn not_told(&self, file: Option<RequestId>, text: bool, by: Millis) -> Vec<Edge> {
+        let unknown = |edge: Edge| Edge {
+            cause: Cause::Unknown,
+            about: About::Browser,
+            fact: LegFact::DrawnLate,
+            fill: Fill::Nothing,
+            ..edge
+        };
+        self.known_needs(file, text, by).into_iter().map(unknown).collect()
+    }
+
+    /// Runs of script between two frames; of runs within runs the outermost, which is what a timer or an
+    /// answer called.
+    fn runs_between(&self, since: Millis, drawn: Drawn) -> Vec<usize> {
+        let work = &self.load.work;
+        (0..drawn.last)
+            .filter(|i| work[*i].start < drawn.at && work[*i].end() > since && work[*i].script().is_some())
+            .filter(|&i| {
+                !std::iter::successors(self.parents[i], |p| self.parents[*p]).any(|p| work[p].script().is_some())
+            })
+            .collect()
+    }
+
+    /// A sheet that came into force between two frames without having blocked rendering.
+    fn sheet_between(&self, since: Millis, until: Millis) -> Option<(Millis, RequestId)> {
+        let sheets = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Style && r.main_frame);
+        let in_force = sheets.filter_map(|r| Some((self.prepared.released(r)?, r.id)));
+        in_force.filter(|(at, _)| *at > since && *at <= until).max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// When the parser last read on between two frames. What a script puts in as HTML is parsed too, inside
+    /// the script's run.
+    fn parsed_between(&self, since: Millis, drawn: Drawn) -> Option<Millis> {
+        let work = &self.load.work;
+        let by_script = |i: usize| {
+            std::iter::successors(self.parents[i], |p| self.parents[*p]).any(|p| {
+                matches!(
+                    work[p].name,
+                    WorkName::Evaluate
+                        | WorkName::Call
+                        | WorkName::Microtasks
+                        | WorkName::Timer
+                        | WorkName::Event
+                        | WorkName::AnimationFrame
+                )
+            })
+        };
+        let read = (0..drawn.last).rfind(|&i| {
+            let w = &work[i];
+            w.name == WorkName::ParseHtml && w.start < drawn.at && w.end() > since && !by_script(i)
+        })?;
+        Some(work[read].start)
+    }
+}

@@ -1,0 +1,122 @@
+//! Edges within a request: queue, connection, the server's wait, the body (Resource Timing, section 4.1).
+
+use super::{About, Behind, Cause, Edge, Fill, Graph, LegFact, Moment};
+use crate::{Millis, Request, RequestId, ResourceKind};
+
+/// A request sent so soon after rendering was let go had been held back for it.
+const LET_GO: Millis = Millis(15.0);
+/// Connections to one host at a time, over HTTP/1.1.
+const MOST_CONNECTIONS: u32 = 6;
+/// A shorter time in the queue is the browser's own handling.
+const QUEUED: Millis = Millis(20.0);
+
+impl Graph<'_> {
+    /// The last byte needs the first.
+    pub(super) fn done(&self, id: RequestId, by: Millis) -> Vec<Edge> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        if self.is_document(id) {
+            return self.document_by(by.min(request.end.unwrap_or(by)));
+        }
+        let Some(answered) = request.final_headers.or(request.first_byte) else { return self.answered(id) };
+        let fact = LegFact::Downloads { file: request.url.clone(), bytes: request.transferred };
+        let edge = Edge::new(Moment::Answered(id), answered, Cause::Download, About::Request(id), fact);
+        vec![edge.filled(Fill::Line(id))]
+    }
+
+    /// The first byte needs the request to be sent.
+    pub(super) fn answered(&self, id: RequestId) -> Vec<Edge> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        let Some(sent) = request.sent else { return self.sent(id) };
+        let document = self.is_document(id);
+        let fact = LegFact::Answer { file: request.url.clone(), host: request.host(), document };
+        vec![Edge::new(Moment::Sent(id), sent, Cause::Wait, About::Request(id), fact).filled(Fill::Ahead(id))]
+    }
+
+    /// Sending needs a connection, or its turn on one; a file that is not urgent, that rendering is let go.
+    pub(super) fn sent(&self, id: RequestId) -> Vec<Edge> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        if let (Some(_), Some(connected)) = (request.connect_start, request.connect_end) {
+            let fact = LegFact::AboutToBeSent { file: request.url.clone() };
+            return vec![Edge::new(Moment::Connected(id), connected, Cause::Queue, About::Request(id), fact)];
+        }
+        self.queued(request, request.sent)
+    }
+
+    /// An open connection needs to have been begun.
+    pub(super) fn connected(&self, id: RequestId) -> Vec<Edge> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        let Some(start) = request.connect_start else { return self.connecting(id) };
+        let fact = LegFact::Connects { host: request.host(), tls: request.tls_start.is_some() };
+        vec![Edge::new(Moment::Connecting(id), start, Cause::Connect, About::Request(id), fact)]
+    }
+
+    /// A connection is begun for a request.
+    pub(super) fn connecting(&self, id: RequestId) -> Vec<Edge> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        self.queued(request, request.connect_start)
+    }
+
+    fn queued(&self, request: &Request, until: Option<Millis>) -> Vec<Edge> {
+        let document = self.is_document(request.id);
+        let file = request.url.clone();
+        let behind = match request.kind {
+            ResourceKind::Document => Behind::Navigation,
+            _ => self.queued_behind(request),
+        };
+        // Over HTTP/1.1 a host has so many connections; otherwise nothing but its priority holds it back.
+        let limited = matches!(behind, Behind::Others { count, .. } if count >= MOST_CONNECTIONS);
+        let held = until.filter(|until| *until - request.start > QUEUED && !limited);
+        let held = held.and_then(|until| self.let_go(request, until));
+        let cause = if document { Cause::Navigation } else { Cause::Queue };
+        let fact = LegFact::Queued { file: file.clone(), document, behind };
+        let mut edges =
+            vec![Edge::new(Moment::Asked(request.id), request.start, cause, About::Request(request.id), fact)];
+        if let Some((at, gate)) = held {
+            let gate_url = self.load.request(gate).map_or_else(|| file.clone(), |g| g.url.clone());
+            let fact = LegFact::HeldLow { file, gate: gate_url };
+            edges.push(Edge::new(Moment::Released(gate), at, Cause::Queue, About::Request(gate), fact));
+        }
+        edges
+    }
+
+    /// What blocked rendering and let go just before a request that is not urgent was sent: browsers hold
+    /// such requests back meanwhile.
+    fn let_go(&self, request: &Request, sent: Millis) -> Option<(Millis, RequestId)> {
+        if !matches!(request.kind, ResourceKind::Image | ResourceKind::Media | ResourceKind::Script) {
+            return None;
+        }
+        let last = self.last_block(sent, request.id)?;
+        (last.0 > request.start && sent - last.0 <= LET_GO).then_some(last)
+    }
+
+    /// Why a request was queued: who had its connection before it, and how many of its host's were in use.
+    fn queued_behind(&self, request: &Request) -> Behind {
+        let Some(sent) = request.sent else { return Behind::NotSent };
+        let host = request.host();
+        let others: Vec<&Request> = self
+            .load
+            .requests
+            .iter()
+            .filter(|o| {
+                o.id != request.id
+                    && o.host() == host
+                    && o.sent.is_some_and(|s| s < sent)
+                    && o.end.is_some_and(|e| e > request.start)
+            })
+            .collect();
+        let before = others
+            .iter()
+            .filter(|o| {
+                o.connection.is_some()
+                    && o.connection == request.connection
+                    && o.end.is_some_and(|e| e <= sent + Millis(5.0))
+            })
+            .max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()));
+        let count = u32::try_from(others.len()).unwrap_or(u32::MAX);
+        let before = before.map(|b| b.url.clone());
+        if count == 0 {
+            return Behind::Priority;
+        }
+        Behind::Others { count, host: host.unwrap_or_default(), before }
+    }
+}

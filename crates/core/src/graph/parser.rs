@@ -1,0 +1,86 @@
+//! The parser as a thread through the document (HTML, sections 4.12.1.1 and 13.2.6.4): it stops at each
+//! script that is neither `async` nor `defer` until that has run, and reaches what stands below only then,
+//! however early the preload scanner fetched it.
+
+use super::stops::{Stop, place};
+use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
+use crate::{Millis, Request, WorkName};
+
+/// Asked for so soon after the parser went on, it was what the parser reached.
+const REACHED: Millis = Millis(30.0);
+/// Asked for so soon after bytes of the document came, it was the preload scanner that found it.
+const SCANNED: Millis = Millis(8.0);
+
+impl Graph<'_> {
+    /// What the parser or the preload scanner found: the scanner needs the bytes alone, the parser must
+    /// have been let go by the scripts above.
+    pub(super) fn found_in_document(&self, request: &Request) -> Vec<Edge> {
+        if let Some(frame) = self.inner_document(request.initiator.url.as_ref(), request) {
+            let fact = LegFact::ParserReaches { file: request.url.clone() };
+            let frame_answered = self.load.request(frame).and_then(|f| f.first_byte).unwrap_or(request.start);
+            return vec![Edge::new(
+                Moment::Answered(frame),
+                frame_answered.min(request.start),
+                Cause::Parse,
+                About::Request(frame),
+                fact,
+            )];
+        }
+        let Some(document) = self.load.document() else { return Vec::new() };
+        let part = self.last_part(document, request.start);
+        let stop = self.parser.last_above(place(self.prepared, request), request.start, Some(request.id));
+        let scanned = part.is_some_and(|part| request.start - part <= SCANNED);
+        if let Some(stop) = stop.filter(|s| !scanned && request.start - s.released <= REACHED)
+            && part.is_none_or(|part| part < stop.released)
+        {
+            return vec![self.parser_reaches(stop, request)];
+        }
+        let about = About::Request(document.id);
+        let at = part.unwrap_or(request.start);
+        vec![Edge::new(Moment::Document, at, Cause::Parse, about, LegFact::Read).filled(Fill::Thread)]
+    }
+
+    pub(super) fn parser_reaches(&self, stop: Stop, request: &Request) -> Edge {
+        let fact = LegFact::ParserReaches { file: request.url.clone() };
+        let about = About::Browser;
+        Edge::new(Moment::Released(stop.request), stop.released, Cause::Parse, about, fact).filled(Fill::Thread)
+    }
+
+    /// The parser's end needs the document's last byte, and every script that stops it.
+    pub(super) fn parser_end(&self, by: Millis) -> Vec<Edge> {
+        let Some(document) = self.load.document() else { return Vec::new() };
+        let mut edges = Vec::new();
+        if let Some(end) = document.end.filter(|end| *end <= by) {
+            let about = About::Request(document.id);
+            edges.push(
+                Edge::new(Moment::Done(document.id), end, Cause::Parse, about, LegFact::Read).filled(Fill::Thread),
+            );
+        }
+        if let Some(stop) = self.parser.last_above(None, by, None) {
+            let edge = Edge::new(
+                Moment::Released(stop.request),
+                stop.released,
+                Cause::Parse,
+                About::Browser,
+                LegFact::ParsedOn,
+            );
+            edges.push(edge.filled(Fill::Thread));
+        }
+        edges.extend(self.last_inline_run(by));
+        edges
+    }
+
+    /// An inline script stops the parser as well: the last run of one by a moment, where it took long.
+    fn last_inline_run(&self, by: Millis) -> Option<Edge> {
+        let document = self.load.document()?;
+        let run = self.load.work.iter().rposition(|w| {
+            w.name == WorkName::Evaluate
+                && w.url.as_ref() == Some(&document.url)
+                && w.end() <= by + SLACK
+                && w.duration > Millis(20.0)
+        })?;
+        let end = self.work(run).end();
+        let edge = Edge::new(Moment::Inside(run, Does::Provides), end, Cause::Parse, About::Browser, LegFact::ParsedOn);
+        Some(edge.filled(Fill::Thread))
+    }
+}

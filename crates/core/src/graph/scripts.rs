@@ -1,0 +1,146 @@
+//! A script's first run (HTML, section 4.12.1): its bytes, and what the document makes it wait for: a
+//! blocking script, the scripts and sheets above it; a deferred one, the parser's end and the deferred
+//! ones before it; a module, all that it imports.
+
+use super::stops::{above, place};
+use super::{About, Cause, Edge, Fill, Graph, HandedOver, LegFact, Moment, SLACK};
+use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
+use std::collections::HashSet;
+use std::sync::Arc;
+
+impl Graph<'_> {
+    /// What the first run of a script waited for.
+    pub(super) fn first_run(&self, index: usize) -> Vec<Edge> {
+        let work = self.work(index);
+        let Some(url) = self.url_of(index) else { return self.document_by(work.start) };
+        let began = work.start;
+        let code = self.code(&url);
+        let script = self.prepared.all_for(&url).rfind(|r| r.start <= began + SLACK);
+        if let Some(frame) = script.filter(|s| s.kind == ResourceKind::Document && !self.is_document(s.id)) {
+            let end = frame.end.map_or(began, |end| end.min(began));
+            let about = About::Request(frame.id);
+            return vec![
+                Edge::new(Moment::Done(frame.id), end, Cause::Parse, about, LegFact::Read).filled(Fill::Thread),
+            ];
+        }
+        let script = script.filter(|s| s.kind != ResourceKind::Document);
+        let held = || LegFact::HeldInOrder { script: code.clone() };
+        let about = || About::Script(url.clone());
+        let mut edges = Vec::new();
+        let tag = match script {
+            Some(script) => place(self.prepared, script),
+            None => work.line.map(|line| (line, None)),
+        };
+        if let Some(script) = script {
+            if let Some((end, id)) = self.last_import(&url, began) {
+                let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::Imports };
+                edges.push(Edge::new(Moment::Done(id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
+            }
+            if let Some(end) = script.end {
+                let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::ToRun };
+                edges
+                    .push(Edge::new(Moment::Done(script.id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
+            }
+        } else {
+            edges.extend(self.document_by(began));
+        }
+        let stops = script.is_none_or(|s| {
+            matches!(s.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
+        });
+        let by_parser =
+            script.is_some_and(|s| matches!(s.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload));
+        if stops {
+            if let Some(stop) = self.parser.last_above(tag, began, script.map(|s| s.id)) {
+                let edge = Edge::new(Moment::Released(stop.request), stop.released, Cause::Held, about(), held());
+                edges.push(edge.filled(Fill::Thread));
+            }
+            if let Some((at, sheet)) = self.last_sheet_above(tag, began) {
+                let edge = Edge::new(Moment::Released(sheet), at, Cause::Held, about(), held());
+                edges.push(edge.filled(Fill::Thread));
+            }
+        } else if let Some(script) = script.filter(|_| by_parser) {
+            edges.extend(self.deferred(script, began));
+        }
+        edges
+    }
+
+    /// A deferred script runs once the parser is through, after the deferred ones above it.
+    fn deferred(&self, script: &Request, began: Millis) -> Vec<Edge> {
+        let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= began + SLACK) else { return Vec::new() };
+        if script.render_blocking == RenderBlocking::PotentiallyBlocking {
+            return Vec::new();
+        }
+        let code = self.code(&script.url);
+        let about = || About::Script(script.url.clone());
+        let fact = LegFact::ParsedToEnd { script: code.clone() };
+        let mut edges = vec![Edge::new(Moment::ParserEnd, parsed, Cause::Parse, about(), fact).filled(Fill::Thread)];
+        let own = place(self.prepared, script);
+        let before = self.load.requests.iter().filter(|r| {
+            r.kind == ResourceKind::Script
+                && r.id != script.id
+                && r.main_frame
+                && matches!(r.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload)
+                && r.render_blocking == RenderBlocking::NonBlocking
+                && place(self.prepared, r).zip(own).is_none_or(|(other, own)| above(other, own))
+        });
+        let ran = |r: &Request| {
+            let (index, work) = self.prepared.first_use(r)?;
+            (work.start >= parsed - SLACK && work.end() <= began + SLACK).then_some((work.end(), r.id, index))
+        };
+        if let Some((end, id, _)) = before.filter_map(ran).max_by(|a, b| a.0.order(&b.0)) {
+            let fact = LegFact::HeldInOrder { script: code };
+            edges.push(Edge::new(Moment::Released(id), end, Cause::Held, about(), fact).filled(Fill::Thread));
+        }
+        edges
+    }
+
+    /// The last sheet above a place to be in force by a moment: scripts wait for those.
+    fn last_sheet_above(&self, tag: Option<super::stops::Place>, by: Millis) -> Option<(Millis, RequestId)> {
+        let sheets = self.load.requests.iter().filter(|r| {
+            r.kind == ResourceKind::Style
+                && r.main_frame
+                && matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
+                && place(self.prepared, r).zip(tag).is_none_or(|(sheet, tag)| above(sheet, tag))
+        });
+        let in_force = sheets.filter_map(|r| Some((self.prepared.released(r)?, r.id)));
+        in_force.filter(|(at, _)| *at <= by + SLACK).max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// The last file to come of those that a module imports.
+    fn last_import(&self, url: &Arc<str>, ran: Millis) -> Option<(Millis, RequestId)> {
+        let ended = self.imports(url, ran).into_iter().filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
+        ended.max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// What a module imports, and what that imports in turn: scripts that had come before a moment.
+    pub(super) fn imports(&self, url: &Arc<str>, by: Millis) -> Vec<(RequestId, Arc<str>)> {
+        let mut importers: HashSet<&Arc<str>> = HashSet::from([url]);
+        let mut found = Vec::new();
+        // Requests stand in the order in which they were asked for: an importer before its imports.
+        for request in self.load.requests.iter().filter(|r| r.kind == ResourceKind::Script && r.start < by) {
+            let imported = request.initiator.stack.is_empty()
+                && request.initiator.kind == InitiatorKind::Script
+                && request.initiator.url.as_ref().is_some_and(|by| importers.contains(by));
+            if imported && request.url != *url && request.end.is_some_and(|end| end <= by) {
+                importers.insert(&request.url);
+                found.push((request.id, request.url.clone()));
+            }
+        }
+        found
+    }
+
+    /// The last run of a deferred script by a moment.
+    pub(super) fn last_deferred(&self, by: Millis) -> Option<(Millis, RequestId)> {
+        let parsed = self.load.dom_interactive?;
+        let runs = self.load.requests.iter().filter_map(|r| {
+            let deferred = r.kind == ResourceKind::Script
+                && r.main_frame
+                && r.render_blocking == RenderBlocking::NonBlocking
+                && matches!(r.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload);
+            let (_, work) = deferred.then(|| self.prepared.first_use(r)).flatten()?;
+            (work.name == WorkName::Evaluate && work.start >= parsed - SLACK && work.end() <= by)
+                .then_some((work.end(), r.id))
+        });
+        runs.max_by(|a, b| a.0.order(&b.0))
+    }
+}

@@ -1,0 +1,54 @@
+//! What a body's time on the line went into: its own bytes, the bytes of others, and pauses of its server.
+
+use super::{About, Cause, Graph, LegFact, Piece};
+use crate::{Millis, Request, RequestId};
+
+/// A shorter share of another is not worth a leg of its own.
+const WORTH_NAMING: Millis = Millis(20.0);
+/// A shorter gap in a body may be the network's own.
+const PAUSED: Millis = Millis(250.0);
+/// So many others get a leg of their own at most.
+const MOST_NAMED: usize = 3;
+
+impl Graph<'_> {
+    /// What other bytes the line carried, and when the server paused, while a body was received between two
+    /// moments, in order of time. The line takes turns in small pieces; the legs put each file's together.
+    #[must_use]
+    pub fn on_the_line(&self, id: RequestId, from: Millis, to: Millis) -> Vec<Piece> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        let file = || request.url.clone();
+        let mut pieces = Vec::new();
+        for pause in self.line.pauses(self.load, request) {
+            let until = pause.until;
+            let began = until - Millis(pause.pause.as_secs_f64() * 1000.0);
+            if began >= from && until <= to && until - began >= PAUSED {
+                let fact = LegFact::ServerPauses { file: file() };
+                pieces.push(Piece { from: began, to: until, cause: Cause::Wait, about: About::Request(id), fact });
+            }
+        }
+        if !pieces.is_empty() {
+            return pieces;
+        }
+        self.carried(request, self.line.others(request, from, to), from, to)
+    }
+
+    /// What went before an answer on its connection, where several share one.
+    #[must_use]
+    pub fn ahead(&self, id: RequestId, from: Millis, to: Millis) -> Vec<Piece> {
+        let Some(request) = self.load.request(id) else { return Vec::new() };
+        self.carried(request, self.line.ahead(request, from, to), from, to)
+    }
+
+    fn carried(&self, request: &Request, others: Vec<(RequestId, Millis)>, from: Millis, to: Millis) -> Vec<Piece> {
+        let mut pieces = Vec::new();
+        let mut at = from;
+        for (other, time) in others.into_iter().filter(|(_, time)| *time >= WORTH_NAMING).take(MOST_NAMED) {
+            let until = (at + time).min(to);
+            let Some(with) = self.load.request(other).map(|r| r.url.clone()) else { continue };
+            let fact = LegFact::SharesLine { file: request.url.clone(), with };
+            pieces.push(Piece { from: at, to: until, cause: Cause::Shared, about: About::Request(other), fact });
+            at = until;
+        }
+        pieces
+    }
+}

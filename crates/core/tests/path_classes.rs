@@ -1,0 +1,319 @@
+//! How a page comes to wait for a file, one small load each, beside one in which the same things stand
+//! otherwise and nobody waits.
+
+#![allow(clippy::unwrap_used)]
+
+mod site;
+
+use phainon_core::path::{Cause, Leg, LegFact, path_to_first_paint, path_to_largest, path_to_request};
+use phainon_core::{
+    Animation, BodyPart, Bytes, Millis, PageChange, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
+    Scheduled, TimerInstall, WorkName, preset,
+};
+use site::{PAGE, Site, at, script};
+
+fn path(site: &Site) -> Vec<Leg> {
+    path_to_largest(&Prepared::plain(site.0.clone())).unwrap()
+}
+
+/// What a path gives to a file, in ms.
+fn given(legs: &[Leg], file: &str) -> f64 {
+    legs.iter().filter(|l| l.url.as_deref() == Some(&at(file))).map(|l| l.length().0).sum()
+}
+
+/// Has a request's tag stand on a line of the document.
+fn on_line(request: &mut Request, line: u32) -> &mut Request {
+    request.initiator.line = Some(line);
+    request.initiator.column = Some(1);
+    request
+}
+
+fn blocking(request: &mut Request) -> &mut Request {
+    request.render_blocking = RenderBlocking::Blocking;
+    request
+}
+
+/// A change of the page by a script, for which style was computed anew.
+fn changes(site: &mut Site, ms: f64, file: &str) {
+    let by =
+        phainon_core::profile::CodePlace { function: "f".into(), url: Some(at(file).as_str().into()), line: Some(1) };
+    site.0.changes.push(PageChange { at: Millis(ms), by });
+}
+
+/// A script of 4 s and a sheet that had come long before, in this order in the document.
+fn script_and_sheet(script_line: u32, sheet_line: u32, sheet_in_force: [f64; 2]) -> Site {
+    let mut site = Site::new();
+    blocking(on_line(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 300.0, 4000.0]), script_line));
+    blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 400.0]), sheet_line));
+    let mut works =
+        [(WorkName::Evaluate, [4005.0, 4020.0], "big.js"), (WorkName::ParseSheet, sheet_in_force, "look.css")];
+    works.sort_by(|a, b| a.1[0].total_cmp(&b.1[0]));
+    for (name, span, file) in works {
+        site.runs(name, span, file);
+    }
+    site.draws([4050.0, 4060.0]);
+    site.paints(4080.0, None);
+    site
+}
+
+#[test]
+fn a_sheet_below_a_script_is_in_force_only_when_the_parser_gets_there() {
+    let legs = path(&script_and_sheet(3, 4, [4025.0, 4030.0]));
+    assert!(given(&legs, "big.js") > 3800.0, "{legs:#?}");
+    assert!(given(&legs, "look.css") < 20.0);
+    // Above it, the sheet was in force at once.
+    let legs = path(&script_and_sheet(4, 3, [401.0, 405.0]));
+    assert!(given(&legs, "big.js") > 3800.0 && given(&legs, "look.css") < 1.0, "{legs:#?}");
+}
+
+#[test]
+fn a_sheet_in_force_before_a_script_below_it_had_come_does_not_wait_for_it() {
+    // The sheet is late itself, and the script below it was there before.
+    let mut site = Site::new();
+    blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 4000.0]), 3));
+    blocking(on_line(site.asks("quick.js", ResourceKind::Script, [150.0, 150.0, 300.0, 400.0]), 4));
+    site.runs(WorkName::ParseSheet, [4005.0, 4010.0], "look.css");
+    site.runs(WorkName::Evaluate, [4011.0, 4020.0], "quick.js");
+    site.draws([4030.0, 4040.0]);
+    site.paints(4060.0, None);
+    let legs = path(&site);
+    assert!(given(&legs, "look.css") > 3800.0 && given(&legs, "quick.js") < 30.0, "{legs:#?}");
+}
+
+/// Two deferred scripts; the second shows the text.
+fn deferred(first_line: u32, second_line: u32) -> Site {
+    let mut site = Site::new();
+    on_line(site.asks("first.js", ResourceKind::Script, [150.0, 150.0, 300.0, 1500.0]), first_line);
+    on_line(site.asks("second.js", ResourceKind::Script, [150.0, 150.0, 300.0, 350.0]), second_line);
+    site.0.dom_interactive = Some(Millis(220.0));
+    site.draws([230.0, 240.0]);
+    site
+}
+
+#[test]
+fn deferred_scripts_run_in_their_order() {
+    let mut site = deferred(3, 4);
+    site.runs(WorkName::Evaluate, [1502.0, 1510.0], "first.js");
+    site.runs(WorkName::Evaluate, [1511.0, 1520.0], "second.js");
+    changes(&mut site, 1515.0, "second.js");
+    site.draws([1530.0, 1540.0]);
+    site.paints(1560.0, None);
+    let legs = path(&site);
+    assert!(given(&legs, "first.js") > 1200.0, "{legs:#?}");
+    // The other way about, the second does not wait.
+    let mut site = deferred(4, 3);
+    site.runs(WorkName::Evaluate, [352.0, 360.0], "second.js");
+    changes(&mut site, 355.0, "second.js");
+    site.draws([370.0, 380.0]);
+    site.runs(WorkName::Evaluate, [1502.0, 1510.0], "first.js");
+    site.paints(400.0, None);
+    assert!(given(&path(&site), "first.js") < 1.0);
+}
+
+#[test]
+fn the_parsed_event_waits_for_deferred_scripts() {
+    let mut site = deferred(3, 4);
+    site.runs(WorkName::Evaluate, [352.0, 354.0], "second.js");
+    site.runs(WorkName::Evaluate, [1502.0, 1510.0], "first.js");
+    site.works(WorkName::Task, 0, [1511.0, 1530.0], None);
+    site.works(WorkName::Event, 1, [1511.0, 1530.0], None).event = Some("DOMContentLoaded".into());
+    site.works(WorkName::Call, 2, [1511.0, 1530.0], Some("second.js"));
+    changes(&mut site, 1515.0, "second.js");
+    site.draws([1532.0, 1540.0]);
+    site.paints(1560.0, None);
+    assert!(given(&path(&site), "first.js") > 1200.0, "{:#?}", path(&site));
+}
+
+#[test]
+fn the_load_event_waits_for_pictures_and_not_for_what_is_fetched() {
+    let made = |kind| {
+        let mut site = Site::new();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+        site.asks("slow", kind, [150.0, 150.0, 1400.0, 1500.0]);
+        site.runs(WorkName::Evaluate, [212.0, 214.0], "app.js");
+        site.draws([230.0, 240.0]);
+        site.works(WorkName::Task, 0, [1502.0, 1530.0], None);
+        site.works(WorkName::Event, 1, [1502.0, 1530.0], None).event = Some("load".into());
+        site.works(WorkName::Call, 2, [1502.0, 1530.0], Some("app.js"));
+        changes(&mut site, 1515.0, "app.js");
+        site.draws([1532.0, 1540.0]);
+        site.0.load_event = Some(Millis(1501.0));
+        site.paints(1560.0, None);
+        given(&path(&site), "slow")
+    };
+    assert!(made(ResourceKind::Image) > 1200.0);
+    assert!(made(ResourceKind::Data) < 1.0);
+}
+
+/// A callback that looks every 100 ms from 300 on and shows the text at 1000.
+fn looking(library: Option<f64>) -> Site {
+    let mut site = Site::new();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+    if let Some(end) = library {
+        site.asks("library.js", ResourceKind::Script, [150.0, 150.0, end - 100.0, end]);
+    }
+    site.runs(WorkName::Evaluate, [212.0, 214.0], "app.js");
+    site.draws([230.0, 240.0]);
+    for look in 3..=10 {
+        let ms = f64::from(look) * 100.0;
+        if let Some(end) = library.filter(|end| *end < ms && *end > ms - 100.0) {
+            site.runs(WorkName::Evaluate, [end + 1.0, end + 5.0], "library.js");
+        }
+        site.works(WorkName::Task, 0, [ms, ms + 4.0], None);
+        site.works(WorkName::Timer, 1, [ms, ms + 4.0], None).timer = Some(1);
+        site.works(WorkName::Call, 2, [ms, ms + 4.0], Some("app.js"));
+    }
+    changes(&mut site, 1002.0, "app.js");
+    site.draws([1010.0, 1016.0]);
+    site.0.timers = vec![TimerInstall { timer: 1, at: Millis(213.0), timeout: Millis(100.0), by: None }];
+    site.paints(1030.0, None);
+    site
+}
+
+#[test]
+fn what_is_looked_for_again_and_again_is_what_ran_since_the_last_look() {
+    let legs = path(&looking(Some(950.0)));
+    assert!(given(&legs, "library.js") > 700.0, "{legs:#?}");
+    assert!(legs.iter().any(|l| matches!(l.fact, LegFact::Looks { .. })));
+    // One that came long before is not it, and a clock that counts down waits for nobody.
+    for library in [Some(450.0), None] {
+        let legs = path(&looking(library));
+        assert!(given(&legs, "library.js") < 1.0 && legs.iter().any(|l| l.cause == Cause::Timer), "{legs:#?}");
+    }
+}
+
+#[test]
+fn a_callback_leads_back_to_who_asked_for_it_and_a_message_to_who_posted_it() {
+    let called = |scheduled: Scheduled| {
+        let mut site = Site::new();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+        site.asks("list.json", ResourceKind::Data, [213.0, 213.0, 900.0, 940.0]).initiator = script(&["app.js"]);
+        site.asks("worker.js", ResourceKind::Script, [213.0, 213.0, 880.0, 930.0]).main_frame = false;
+        site.runs(WorkName::Evaluate, [212.0, 214.0], "app.js");
+        site.draws([230.0, 240.0]);
+        site.works(WorkName::Task, 0, [945.0, 950.0], None);
+        site.works(WorkName::Microtasks, 1, [945.0, 950.0], Some("app.js"));
+        site.works(WorkName::Task, 0, [1000.0, 1010.0], None);
+        site.works(WorkName::AnimationFrame, 1, [1000.0, 1010.0], None);
+        site.works(WorkName::Call, 2, [1000.1, 1010.0], Some("queue.js"));
+        changes(&mut site, 1005.0, "queue.js");
+        site.draws([1011.0, 1016.0]);
+        site.0.scheduled = vec![scheduled];
+        site.paints(1030.0, None);
+        path(&site)
+    };
+    let asked = called(Scheduled { at: Millis(948.0), ran: Millis(1000.05), by: None });
+    assert!(given(&asked, "list.json") > 600.0 && given(&asked, "worker.js") < 1.0, "{asked:#?}");
+    let by: Option<std::sync::Arc<str>> = Some(at("worker.js").as_str().into());
+    let posted = called(Scheduled { at: Millis(990.0), ran: Millis(1000.05), by });
+    assert!(given(&posted, "worker.js") > 600.0 && given(&posted, "list.json") < 1.0, "{posted:#?}");
+}
+
+#[test]
+fn a_script_that_stands_still_for_an_answer_waits_for_it() {
+    let with = |priority: &str| {
+        let mut site = Site::new();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+        let data = site.asks("list.json", ResourceKind::Data, [220.0, 220.0, 900.0, 940.0]);
+        data.initiator = script(&["app.js"]);
+        data.priority = Some(priority.into());
+        site.draws([205.0, 209.0]);
+        site.runs(WorkName::Evaluate, [212.0, 960.0], "app.js");
+        changes(&mut site, 950.0, "app.js");
+        site.draws([962.0, 970.0]);
+        site.paints(990.0, None);
+        path(&site)
+    };
+    assert!(given(&with("VeryHigh"), "list.json") > 650.0, "{:#?}", with("VeryHigh"));
+    // One that it did not wait for came while the script had its own work.
+    assert!(given(&with("High"), "list.json") < 1.0);
+}
+
+#[test]
+fn an_animation_that_shows_it_and_one_that_was_over() {
+    let mut site = Site::new();
+    site.draws([230.0, 240.0]);
+    site.draws([1232.0, 1240.0]);
+    site.paints(1260.0, None);
+    let animation = |from: f64, to: f64| Animation { from: Millis(from), to: Millis(to), name: "appear".into() };
+    site.0.animations = vec![animation(245.0, 1300.0)];
+    let legs = path(&site);
+    assert!(legs.iter().any(|l| l.cause == Cause::Animation && l.length().0 > 900.0), "{legs:#?}");
+    site.0.animations = vec![animation(245.0, 400.0)];
+    assert!(path(&site).iter().all(|l| l.cause != Cause::Animation));
+}
+
+#[test]
+fn a_line_that_is_shared_gives_each_file_its_bytes_and_a_server_that_pauses_its_wait() {
+    // On the move: 500 bytes a millisecond.
+    let parts = |from: f64, count: u32| -> Vec<BodyPart> {
+        (1..=count).map(|n| BodyPart { at: Millis(from + f64::from(n) * 40.0), bytes: Bytes(10_000) }).collect()
+    };
+    let mut site = Site::new();
+    site.0.conditions = preset("phone-on-the-move");
+    site.asks("hero.jpg", ResourceKind::Image, [150.0, 150.0, 400.0, 1200.0]).parts = parts(400.0, 20);
+    site.asks("other.js", ResourceKind::Script, [150.0, 150.0, 400.0, 1210.0]).parts = parts(410.0, 20);
+    site.paints(1250.0, Some("hero.jpg"));
+    let legs = path(&site);
+    let shared: f64 = legs.iter().filter(|l| l.cause == Cause::Shared).map(|l| l.length().0).sum();
+    assert!((shared - given(&legs, "other.js")).abs() < 1.0 && (350.0..=400.0).contains(&shared), "{legs:#?}");
+
+    // Over one connection of HTTP/2 the other goes before the answer.
+    let mut site = Site::new();
+    site.0.conditions = preset("phone-on-the-move");
+    site.asks("hero.jpg", ResourceKind::Image, [150.0, 150.0, 800.0, 900.0]).connection = Some(1);
+    let other = site.asks("other.jpg", ResourceKind::Image, [150.0, 150.0, 300.0, 790.0]);
+    (other.connection, other.parts) = (Some(1), parts(300.0, 12));
+    site.paints(950.0, Some("hero.jpg"));
+    let before = path(&site);
+    assert!((200.0..=280.0).contains(&given(&before, "other.jpg")), "{before:#?}");
+    site.0.requests[2].connection = Some(2);
+    assert_eq!(given(&path(&site), "other.jpg"), 0.0, "answers of other connections take turns with it");
+
+    // The document's second half comes 900 ms after the first, and nothing else was on the line.
+    let mut site = Site::new();
+    site.0.conditions = preset("phone-on-the-move");
+    let document = &mut site.0.requests[0];
+    document.end = Some(Millis(1400.0));
+    document.parts =
+        [(200.0, 5_000), (1400.0, 5_000)].map(|(at, b)| BodyPart { at: Millis(at), bytes: Bytes(b) }).to_vec();
+    let legs = path_to_request(&Prepared::plain(site.0.clone()), RequestId(0)).unwrap();
+    let paused: f64 =
+        legs.iter().filter(|l| matches!(l.fact, LegFact::ServerPauses { .. })).map(|l| l.length().0).sum();
+    assert!(paused > 1100.0, "{legs:#?}");
+}
+
+#[test]
+fn a_file_that_is_not_urgent_is_held_back_until_rendering_is_let_go() {
+    let made = |gate_ends: f64| {
+        let mut site = Site::new();
+        blocking(site.asks("gate.js", ResourceKind::Script, [150.0, 150.0, 300.0, gate_ends]));
+        site.asks("hero.jpg", ResourceKind::Image, [160.0, 910.0, 1000.0, 1400.0]);
+        site.runs(WorkName::Evaluate, [gate_ends + 1.0, gate_ends + 5.0], "gate.js");
+        site.paints(1420.0, Some("hero.jpg"));
+        // Another host's: nobody of its own had the connection.
+        site.0.requests[1].url = "http://cdn.test/gate.js".into();
+        site.0.work[1].url = Some("http://cdn.test/gate.js".into());
+        path(&site)
+    };
+    let held = |legs: &[Leg]| {
+        legs.iter()
+            .any(|l| matches!(l.fact, LegFact::HeldLow { .. }) || l.url.as_deref() == Some("http://cdn.test/gate.js"))
+    };
+    assert!(held(&made(900.0)));
+    assert!(!held(&made(500.0)), "let go long before it was sent: that was not it");
+}
+
+#[test]
+fn the_first_paint_and_a_request_have_paths_of_their_own() {
+    let site = script_and_sheet(3, 4, [4025.0, 4030.0]);
+    let mut load = site.0.clone();
+    load.fcp = Some(Millis(4080.0));
+    let prepared = Prepared::plain(load);
+    let first = path_to_first_paint(&prepared).unwrap();
+    assert!(given(&first, "big.js") > 3800.0);
+    let sheet = path_to_request(&prepared, RequestId(2)).unwrap();
+    assert_eq!(sheet.last().map(|l| l.to_ms), Some(Millis(400.0)));
+    assert_eq!(given(&sheet, "big.js"), 0.0, "its bytes came early");
+    assert!(sheet[0].url.as_deref().is_none_or(|u| u == PAGE));
+}

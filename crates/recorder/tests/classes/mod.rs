@@ -1,0 +1,269 @@
+//! Small pages, one for each way in which a page comes to wait for a file.
+
+use crate::picture::picture;
+use axum::Router;
+use axum::body::Body;
+use axum::extract::{Path, State};
+use axum::http::{StatusCode, header};
+use axum::response::{Html, IntoResponse, Response};
+use axum::routing::get;
+use futures::stream;
+use std::net::SocketAddr;
+use std::time::Duration;
+
+/// How long the server takes over a file that is late.
+pub const LATE: Duration = Duration::from_millis(700);
+
+/// A page, and the file that is late in it.
+pub struct Class {
+    pub page: &'static str,
+    pub file: &'static str,
+    /// Whether the largest paint waits for that file.
+    pub culprit: bool,
+    /// Others that may carry some of the time.
+    pub also: &'static [&'static str],
+}
+
+const fn waits(page: &'static str, file: &'static str) -> Class {
+    Class { page, file, culprit: true, also: &[] }
+}
+
+const fn innocent(page: &'static str, file: &'static str, also: &'static [&'static str]) -> Class {
+    Class { page, file, culprit: false, also }
+}
+
+pub const CLASSES: [Class; 30] = [
+    waits("script-above-sheet", "/late.js"),
+    waits("deferred-in-order", "/late.js"),
+    waits("script-above-picture", "/late.js"),
+    waits("sheet-above-picture", "/late.css"),
+    waits("fetch-then-message", "/late.json"),
+    waits("fetch-then-frame", "/late.json"),
+    waits("fetch-then-idle", "/late.json"),
+    waits("interval-looks", "/late.js"),
+    waits("timeouts-look", "/late.js"),
+    waits("frames-look", "/late.js"),
+    waits("class-for-background", "/late.js"),
+    waits("lazy-inserted", "/late.js"),
+    waits("parsed-event", "/late.js"),
+    waits("load-event", "/late.png"),
+    waits("inserted-sheet", "/late.css"),
+    waits("switched-sheet", "/late.css"),
+    waits("frame-message", "/late-frame"),
+    waits("worker-message", "/late.js"),
+    waits("event-stream", "/late-events"),
+    waits("module-awaits", "/late.json"),
+    waits("module-of-one-that-awaits", "/late.json"),
+    waits("synchronous-request", "/late.json"),
+    waits("fonts-ready", "/late.woff2"),
+    waits("text-in-its-font", "/late.woff2"),
+    waits("redirected-picture", "/late-hop"),
+    waits("trickling-document", "/trickling-document"),
+    innocent("swapped-font", "/late.woff2", &[]),
+    innocent("font-of-another", "/late.woff2", &["/font-of-another"]),
+    innocent("answer-by-chance", "/late.json", &["/answer-by-chance"]),
+    innocent("async-script", "/late.js", &[]),
+];
+
+fn words() -> String {
+    format!("<h1>{}</h1>", "Words of the page that are many enough to be the largest thing on it. ".repeat(6))
+}
+
+const FACE: &str = "<style>@font-face { font-family: L; src: url(/late.woff2) }</style>";
+const SWAPPED: &str = "<style>@font-face { font-family: L; src: url(/late.woff2); font-display: swap }</style>";
+
+fn page(name: &str) -> Option<String> {
+    let hero = "<img src=/hero.png width=360 height=240>";
+    let words = words();
+    let (head, body) = match name {
+        "script-above-sheet" => ("<script src=/late.js></script><link rel=stylesheet href=/quick.css>".into(), words),
+        "deferred-in-order" => (
+            "<script defer src=/late.js></script><script defer src=/show.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "script-above-picture" => (String::new(), format!("<p>First</p>\n<script src=/late.js></script>\n{hero}")),
+        "sheet-above-picture" => {
+            (String::new(), format!("<p>First</p>\n<link rel=stylesheet href=/late.css>\n{hero}"))
+        }
+        "fetch-then-message" | "fetch-then-frame" | "fetch-then-idle" => (
+            format!("<script src=/scheduler.js></script><script defer src=/{name}.js></script>"),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "interval-looks" | "timeouts-look" | "frames-look" => (
+            format!("<script defer src=/{name}.js></script><script async src=/late.js></script>"),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "class-for-background" => (
+            "<link rel=stylesheet href=/background.css>".into(),
+            "<p>First</p><div class=b></div><script async src=/late.js></script>".into(),
+        ),
+        "lazy-inserted" => {
+            (String::new(), "<p>First</p><div id=r></div><script async src=/late.js></script>".into())
+        }
+        "parsed-event" => (
+            "<script>addEventListener('DOMContentLoaded', () => show())</script><script src=/shows.js></script><script defer src=/late.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "load-event" => (
+            "<script src=/shows.js></script><script>addEventListener('load', () => show())</script>".into(),
+            "<p>First</p><div id=r></div><img src=/late.png width=40 height=30>".into(),
+        ),
+        "inserted-sheet" => (
+            "<style>h1 { display: none }</style><script>const l = document.createElement('link'); l.rel = 'stylesheet'; l.href = '/late.css'; document.head.append(l)</script>".into(),
+            format!("<p>First</p>{words}"),
+        ),
+        "switched-sheet" => (
+            "<style>h1 { display: none }</style><link rel=stylesheet href=/late.css media=print onload=\"this.media='all'\">".into(),
+            format!("<p>First</p>{words}"),
+        ),
+        "frame-message" => (
+            "<script src=/shows.js></script><script>onmessage = () => show()</script>".into(),
+            "<p>First</p><div id=r></div><iframe src=/late-frame width=40 height=30></iframe>".into(),
+        ),
+        "worker-message" => (
+            "<script src=/shows.js></script><script>new Worker('/late.js').onmessage = () => show()</script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "event-stream" => (
+            "<script src=/shows.js></script><script>const s = new EventSource('/late-events'); s.onmessage = () => { s.close(); show() }</script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "module-awaits" => (
+            "<script src=/shows.js></script><script type=module src=/awaits.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "module-of-one-that-awaits" => (
+            "<script src=/shows.js></script><script type=module src=/imports.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "synchronous-request" => (
+            "<script src=/shows.js></script><script defer src=/stands.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "fonts-ready" => (
+            format!("{FACE}<script src=/shows.js></script><script defer src=/ready.js></script>"),
+            "<p style='font-family:L'>First</p><div id=r></div>".into(),
+        ),
+        "text-in-its-font" => (format!("{FACE}<style>h1 {{ font-family: L }}</style>"), format!("<p>First</p>{words}")),
+        "redirected-picture" => {
+            (String::new(), "<p>First</p><img src=/late-hop width=360 height=240>".into())
+        }
+        "swapped-font" => (format!("{SWAPPED}<style>h1 {{ font-family: L }}</style>"), format!("<p>First</p>{words}")),
+        // Words that a timer shows just after a font of a few others has come.
+        "font-of-another" => (
+            format!("{FACE}<script src=/shows.js></script><script>setTimeout(() => show(), 760)</script>"),
+            "<p>First</p><p style='font-family:L'>Few</p><div id=r></div>".into(),
+        ),
+        "answer-by-chance" => (
+            "<script src=/shows.js></script><script>fetch('/late.json'); setTimeout(() => show(), 760)</script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "animated" => (
+            "<style>h1 { visibility: hidden; animation: appear 0s 700ms forwards } @keyframes appear { to { visibility: visible } }</style><script async src=/late.js></script>".into(),
+            format!("<p>First</p>{words}"),
+        ),
+        "async-script" => ("<script async src=/late.js></script>".into(), words),
+        _ => return None,
+    };
+    Some(format!("<!doctype html><meta name=viewport content='width=device-width'><title>t</title>{head}<body>{body}"))
+}
+
+/// A script by its name, and the page that asks for it.
+fn script(name: &str, referer: &str) -> Option<String> {
+    let show = format!("document.getElementById('r').innerHTML = `{}`", words());
+    Some(match name {
+        "late.js" => match referer {
+            "class-for-background" => "document.body.className = 'on'".into(),
+            "lazy-inserted" => {
+                "document.getElementById('r').innerHTML = '<img loading=lazy src=/hero.png width=360 height=240>'".into()
+            }
+            "worker-message" => "postMessage('done')".into(),
+            _ => "globalThis.library = true".into(),
+        },
+        "show.js" => show,
+        "shows.js" => format!("globalThis.show = () => {{ {show} }}"),
+        "scheduler.js" => "globalThis.later = (run) => { const c = new MessageChannel(); c.port1.onmessage = run; c.port2.postMessage(0) }; globalThis.frame = (run) => requestAnimationFrame(run); globalThis.idle = (run) => requestIdleCallback(run)".into(),
+        "fetch-then-message.js" => format!("fetch('/late.json').then(() => later(() => {{ {show} }}))"),
+        "fetch-then-frame.js" => format!("fetch('/late.json').then(() => frame(() => {{ {show} }}))"),
+        "fetch-then-idle.js" => format!("fetch('/late.json').then(() => idle(() => {{ {show} }}))"),
+        "interval-looks.js" => {
+            format!("const t = setInterval(() => {{ if (globalThis.library) {{ clearInterval(t); {show} }} }}, 50)")
+        }
+        "timeouts-look.js" => {
+            format!("const look = () => {{ if (globalThis.library) {{ {show} }} else setTimeout(look, 40) }}; look()")
+        }
+        "frames-look.js" => {
+            format!("const look = () => {{ if (globalThis.library) {{ {show} }} else requestAnimationFrame(look) }}; look()")
+        }
+        "awaits.js" => "await fetch('/late.json'); show()".into(),
+        "imports.js" => "import '/awaited.js'; show()".into(),
+        "awaited.js" => "await fetch('/late.json')".into(),
+        "stands.js" => "const r = new XMLHttpRequest(); r.open('GET', '/late.json', false); r.send(); show()".into(),
+        "ready.js" => "document.fonts.ready.then(() => show())".into(),
+        _ => return None,
+    })
+}
+
+async fn answer(
+    State(fast): State<Option<&'static str>>,
+    Path(name): Path<String>,
+    headers: axum::http::HeaderMap,
+) -> Response {
+    let late = |file: &str| name == file.trim_start_matches('/') && fast != Some(file);
+    if name == "trickling-document" {
+        let wait = if fast == Some("/trickling-document") { Duration::ZERO } else { LATE };
+        let parts = [
+            (Duration::ZERO, "<!doctype html><title>t</title><body><p>First</p>".to_owned() + &" ".repeat(3_000)),
+            (wait, words()),
+        ];
+        let parts = stream::unfold(parts.into_iter(), |mut rest| async move {
+            let (wait, part) = rest.next()?;
+            tokio::time::sleep(wait).await;
+            Some((Ok::<_, std::io::Error>(part), rest))
+        });
+        return ([(header::CONTENT_TYPE, "text/html")], Body::from_stream(parts)).into_response();
+    }
+    if name.starts_with("late") && late(&format!("/{name}")) && name != "late-events" {
+        tokio::time::sleep(LATE).await;
+    }
+    if let Some(page) = page(&name) {
+        return Html(page).into_response();
+    }
+    let referer = headers.get(header::REFERER).and_then(|r| r.to_str().ok()).unwrap_or_default();
+    if let Some(script) = script(&name, referer.rsplit('/').next().unwrap_or_default()) {
+        return ([(header::CONTENT_TYPE, "text/javascript")], script).into_response();
+    }
+    match name.as_str() {
+        "hero.png" | "late.png" => ([(header::CONTENT_TYPE, "image/png")], picture()).into_response(),
+        "late-hop" => (StatusCode::FOUND, [(header::LOCATION, "/hero.png")]).into_response(),
+        "late.json" => ([(header::CONTENT_TYPE, "application/json")], "{}").into_response(),
+        "late.css" => ([(header::CONTENT_TYPE, "text/css")], "h1 { display: block }").into_response(),
+        "quick.css" => ([(header::CONTENT_TYPE, "text/css")], "h1 { color: navy }").into_response(),
+        "background.css" => {
+            let css = ".b { width: 360px; height: 240px } .on .b { background: url(/hero.png) }";
+            ([(header::CONTENT_TYPE, "text/css")], css).into_response()
+        }
+        "late-frame" => Html("<script>parent.postMessage('done', '*')</script>").into_response(),
+        "late.woff2" => {
+            ([(header::CONTENT_TYPE, "font/woff2")], include_bytes!("letters.woff2").as_slice()).into_response()
+        }
+        "late-events" => {
+            let wait = if late("/late-events") { LATE } else { Duration::ZERO };
+            let said = stream::once(async move {
+                tokio::time::sleep(wait).await;
+                Ok::<_, std::io::Error>("data: done\n\n")
+            });
+            ([(header::CONTENT_TYPE, "text/event-stream")], Body::from_stream(said)).into_response()
+        }
+        _ => StatusCode::NOT_FOUND.into_response(),
+    }
+}
+
+/// Serves the pages, with one file there at once.
+pub async fn site(fast: Option<&'static str>) -> SocketAddr {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    let app = Router::new().route("/{name}", get(answer)).with_state(fast);
+    tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
+    address
+}

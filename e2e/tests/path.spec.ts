@@ -1,0 +1,38 @@
+import { expect, test } from '@playwright/test';
+import type { Leg } from '../../web/src/api/types';
+import { open } from './open';
+
+test('a request is picked, and the path to its last byte followed', async ({ page }) => {
+  const here = await open(page, 'Home', 'Phone on the move');
+  await page.goto(`${here}/requests?load=1&filter=hero-marlin`);
+  await page.getByRole('listbox', { name: /waterfall/ }).getByRole('option', { name: /hero-marlin-bay\.jpg/ }).first().click();
+  const margin = page.getByRole('complementary', { name: 'Margin' });
+  await margin.getByRole('link', { name: 'Follow the path to its last byte' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('Last byte of hero-marlin-bay.jpg at');
+  const legs = page.getByRole('list', { name: /Legs of the path.*last byte of hero-marlin-bay\.jpg/ });
+  await expect(legs.getByRole('button', { name: /hero-marlin-bay\.jpg downloads/ })).toHaveAttribute('aria-pressed', 'true');
+  // Its own scripts are causes as well: a leg that is about a file leads to that file.
+  await legs.getByRole('button', { name: /slider\.js runs, then asks for hero-marlin-bay\.jpg/ }).click();
+  await expect(margin.getByRole('heading').first()).toHaveText('slider.js');
+
+  // Without gap or overlap, and the address opens the same path again.
+  const id = /to=(request(?:%3A|:)\d+)/.exec(page.url())?.[1] ?? '';
+  const told = (await (await page.request.get(`/api${here}/loads/1/path?to=${id}`)).json()) as Leg[];
+  told.forEach((leg, at) => expect(leg.from_ms).toBe(at ? told[at - 1]?.to_ms : 0));
+  await page.reload();
+  await expect(legs.getByRole('button')).toHaveCount(told.length);
+
+  // To the first paint, and back to the largest.
+  await page.getByLabel('Path to').selectOption('first-paint');
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('First paint at');
+  await page.getByLabel('Path to').selectOption('');
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('Largest paint at');
+});
+
+test('a path to what never came says so', async ({ page }) => {
+  const here = await open(page, 'Home', 'Home laptop');
+  await page.goto(`${here}/path?load=1&to=request:99999`);
+  await expect(page.getByRole('alert')).toContainText('This load has no such request.');
+  await page.goto(`${here}/path?load=1&to=nowhere`);
+  await expect(page.getByRole('alert')).toContainText('Say where the path is to lead');
+});
