@@ -8,7 +8,10 @@ export default defineConfig({
   workers: 1,
   timeout: 150_000,
   expect: { timeout: 15_000 },
-  reporter: [['list']],
+  // A machine that others use too can stand still for seconds. What holds only at a second try is listed
+  // as flaky.
+  retries: 2,
+  reporter: [['list'], ['json', { outputFile: process.env.PHAINON_JOURNEYS ?? 'test-results/journeys.json' }]],
   use: {
     baseURL: process.env.PHAINON_ADDRESS ?? 'http://127.0.0.1:7460',
     actionTimeout: 15_000,

@@ -13,7 +13,7 @@ cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
 cargo xtask siege         attacks and faults on the running program, all of them, with figures (a quarter of an hour)
-cargo xtask accuracy replay|edits|blame [ONLY]  how near replays come to recordings, trials to real repairs, and the path to what taking files off brings (half an hour each)
+cargo xtask accuracy replay|edits|pairs|judge [ONLY]  how near replays come to recordings and trials to real repairs; edits of many pages measured, and path and forecast judged by them (half an hour each, judge at once)
 cargo xtask bench         core, trace and store benches, the screens in a browser, the link and what recording costs a load";
 
 /// What a chore ends with.
@@ -256,7 +256,10 @@ fn accuracy(rest: &[String]) -> Done {
     let mut arguments =
         vec!["bench", "--profile", "dev", "--package", "phainon-server", "--bench", "accuracy", "--", mode];
     let place = folder.display().to_string();
-    if matches!(mode, "replay" | "blame") {
+    if mode == "judge" {
+        arguments.push(&place);
+    }
+    if matches!(mode, "replay" | "pairs") {
         std::fs::create_dir_all(&folder).map_err(|e| format!("{place} could not be made: {e}"))?;
         let install = [
             "install",

@@ -1,5 +1,9 @@
 //! Response bodies, for the checks that compute on them.
 
+use crate::{Request, ResourceKind};
+use flate2::{Compression, write::GzEncoder};
+use std::io::Write;
+
 /// Hands out stored bodies. The core does no I/O of its own: who keeps the bodies implements this.
 pub trait Bodies {
     /// The unpacked body with this SHA-256, or `None` where it was not kept.
@@ -19,4 +23,23 @@ impl<F: Fn(&str) -> Option<Vec<u8>>> Bodies for F {
     fn body(&self, hash: &str) -> Option<Vec<u8>> {
         self(hash)
     }
+}
+
+/// Whether a response is text, and so worth packing.
+pub(crate) fn is_text(request: &Request) -> bool {
+    matches!(request.kind, ResourceKind::Document | ResourceKind::Style | ResourceKind::Script | ResourceKind::Data)
+        || request.mime.as_deref().is_some_and(|m| m.starts_with("image/svg") || m.starts_with("text/"))
+}
+
+/// Whether a response came packed.
+pub(crate) fn is_packed(request: &Request) -> bool {
+    let encoding = request.header("content-encoding").map(str::trim);
+    encoding.is_some_and(|v| !v.is_empty() && !v.eq_ignore_ascii_case("identity"))
+}
+
+/// What a body comes to when packed by gzip at its usual level.
+pub(crate) fn gzip_size(body: &[u8]) -> Option<u64> {
+    let mut encoder = GzEncoder::new(Vec::new(), Compression::new(6));
+    encoder.write_all(body).ok()?;
+    Some(encoder.finish().ok()?.len() as u64)
 }

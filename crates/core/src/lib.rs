@@ -32,6 +32,7 @@ mod conditions;
 mod document;
 mod edit;
 mod edit_text;
+pub mod forecast;
 pub mod graph;
 mod handlers;
 mod inserted;

@@ -44,28 +44,55 @@ pub fn transfer(line: Direction, bytes: usize) -> Duration {
     transfers(line, &[bytes])[0]
 }
 
+/// A body to be sent over a connection.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Body {
+    /// Which connection; its window grows from body to body.
+    pub connection: usize,
+    /// When its first byte may enter the line.
+    pub ready: Duration,
+    /// How many bytes.
+    pub bytes: usize,
+}
+
 /// When each of several bodies has arrived that begin at once, each over a fresh connection of its
 /// own: they take turns, chunk by chunk.
 #[must_use]
 pub fn transfers(line: Direction, bodies: &[usize]) -> Vec<Duration> {
+    let bodies: Vec<Body> =
+        bodies.iter().enumerate().map(|(connection, &bytes)| Body { connection, ready: Duration::ZERO, bytes }).collect();
+    shared(line, &bodies)
+}
+
+/// When the last byte of each body has arrived. Those of one connection go one after the other, in the order
+/// in which they are ready; connections take turns, chunk by chunk.
+#[must_use]
+pub fn shared(line: Direction, bodies: &[Body]) -> Vec<Duration> {
     struct Flow {
+        /// Its bodies that have not gone, the next one last.
+        queue: Vec<usize>,
         left: usize,
         window: Window,
         ready: Duration,
-        arrived: Duration,
+    }
+    let mut arrived: Vec<Duration> = bodies.iter().map(|b| b.ready + line.round_trip / 2).collect();
+    let connections = bodies.iter().map(|b| b.connection + 1).max().unwrap_or(0);
+    let mut order: Vec<usize> = (0..bodies.len()).filter(|&i| bodies[i].bytes > 0).collect();
+    order.sort_by_key(|&i| std::cmp::Reverse((bodies[i].ready, i)));
+    let mut flows: Vec<Flow> = (0..connections)
+        .map(|_| Flow { queue: Vec::new(), left: 0, window: Window::new(line.round_trip), ready: Duration::ZERO })
+        .collect();
+    for body in order {
+        flows[bodies[body].connection].queue.push(body);
+    }
+    flows.retain(|f| !f.queue.is_empty());
+    for flow in &mut flows {
+        let first = flow.queue[flow.queue.len() - 1];
+        (flow.left, flow.ready) = (bodies[first].bytes, bodies[first].ready);
     }
     let mut bottleneck = Bottleneck::new(line.rate);
-    let mut flows: Vec<Flow> = bodies
-        .iter()
-        .map(|&left| Flow {
-            left,
-            window: Window::new(line.round_trip),
-            ready: Duration::ZERO,
-            arrived: Duration::ZERO,
-        })
-        .collect();
     // Whichever is ready first goes next.
-    while let Some(flow) = flows.iter_mut().filter(|f| f.left > 0).min_by_key(|f| f.ready) {
+    while let Some((at, flow)) = flows.iter_mut().enumerate().min_by_key(|(_, f)| f.ready) {
         let bytes = flow.left.min(CHUNK);
         if let Some(until) = flow.window.full_until(bytes, flow.ready) {
             flow.ready = until;
@@ -75,9 +102,20 @@ pub fn transfers(line: Direction, bodies: &[usize]) -> Vec<Duration> {
         flow.window.sent(bytes, passed);
         flow.left -= bytes;
         flow.ready = passed;
-        flow.arrived = passed + line.round_trip / 2;
+        if flow.left > 0 {
+            continue;
+        }
+        if let Some(done) = flow.queue.pop() {
+            arrived[done] = passed + line.round_trip / 2;
+        }
+        match flow.queue.last() {
+            Some(&next) => (flow.left, flow.ready) = (bodies[next].bytes, bodies[next].ready.max(passed)),
+            None => {
+                flows.swap_remove(at);
+            }
+        }
     }
-    flows.into_iter().map(|f| f.arrived).collect()
+    arrived
 }
 
 #[cfg(test)]
@@ -106,6 +144,25 @@ mod tests {
         let took = ms(transfer(line(100.0, 100), 100_000));
         assert!((250.0..262.0).contains(&took), "{took}");
         assert!((ms(transfer(line(100.0, 100), 14_600)) - 51.168).abs() < 0.01, "the first window goes at once");
+    }
+
+    #[test]
+    fn bodies_of_one_connection_follow_each_other_and_keep_its_window() {
+        let ready = Duration::from_millis(500);
+        let later = |connection| {
+            let bodies = [
+                Body { connection: 0, ready: Duration::ZERO, bytes: 60_000 },
+                Body { connection, ready, bytes: 60_000 },
+            ];
+            ms(shared(line(100.0, 100), &bodies)[1])
+        };
+        // A grown window lets 60 kB go at once, and a fresh one in three round trips; nothing goes before it is
+        // there.
+        assert!((550.0..556.0).contains(&later(0)), "{}", later(0));
+        assert!((750.0..760.0).contains(&later(1)), "{}", later(1));
+        let queued = [Body { connection: 0, ready: Duration::ZERO, bytes: 50_000 }; 2];
+        let took = shared(line(4.0, 0), &queued);
+        assert_eq!([ms(took[0]).round(), ms(took[1]).round()], [100.0, 200.0]);
     }
 
     #[test]

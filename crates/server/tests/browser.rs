@@ -3,7 +3,9 @@
 
 #![allow(clippy::unwrap_used)]
 
+use serde_json::Value;
 use std::io::{BufRead, BufReader};
+use std::path::Path;
 use std::process::{Child, Command, Stdio};
 
 struct Server(Child);
@@ -36,12 +38,29 @@ fn the_journeys_through_the_interface() {
     let mut lines = BufReader::new(said).lines();
     let line = lines.next().expect("it says where it is").unwrap();
     let address = line.split_whitespace().find(|w| w.starts_with("http://")).unwrap().trim_end_matches('/').to_owned();
+    let report = data.path().join("journeys.json");
     let status = Command::new("npm")
         .args(["test", "--silent"])
         .current_dir(format!("{root}/e2e"))
         .env("PHAINON_ADDRESS", address)
+        .env("PHAINON_JOURNEYS", &report)
         .status()
         .unwrap();
     drop(server);
-    assert!(status.success(), "a journey failed; what it saw stands above");
+    assert!(status.success(), "journeys failed; what they saw stands above:\n{}", failed(&report).join("\n"));
+}
+
+/// The journeys that failed at every try, each with the first line of what was wrong.
+fn failed(report: &Path) -> Vec<String> {
+    let read = std::fs::read(report).ok().and_then(|text| serde_json::from_slice::<Value>(&text).ok());
+    let mut names = Vec::new();
+    let mut open: Vec<Value> = read.and_then(|r| r["suites"].as_array().cloned()).unwrap_or_default();
+    while let Some(suite) = open.pop() {
+        open.extend(suite["suites"].as_array().cloned().unwrap_or_default());
+        for spec in suite["specs"].as_array().into_iter().flatten().filter(|s| s["ok"] == false) {
+            let said = spec["tests"][0]["results"][0]["error"]["message"].as_str().unwrap_or("no message");
+            names.push(format!("{}: {}: {said}", spec["file"], spec["title"]));
+        }
+    }
+    names
 }

@@ -3,10 +3,9 @@
 use super::{
     Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row,
 };
+use crate::body::{gzip_size, is_packed, is_text};
 use crate::path::Cause;
-use crate::{Bytes, Edit, Request, ResourceKind, Scope};
-use flate2::{Compression, write::GzEncoder};
-use std::io::Write;
+use crate::{Bytes, Edit, ResourceKind, Scope};
 
 /// Savings under this are not worth a finding.
 const WORTH: u64 = 1_400;
@@ -28,18 +27,10 @@ pub(super) const CHECK: Check = Check {
     run,
 };
 
-fn is_text(request: &Request) -> bool {
-    matches!(request.kind, ResourceKind::Document | ResourceKind::Style | ResourceKind::Script | ResourceKind::Data)
-        || request.mime.as_deref().is_some_and(|m| m.starts_with("image/svg") || m.starts_with("text/"))
-}
-
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let mut found = Vec::new();
     for request in context.answered().filter(|r| is_text(r)) {
-        let encoded = request
-            .header("content-encoding")
-            .is_some_and(|v| !v.trim().is_empty() && !v.eq_ignore_ascii_case("identity"));
-        if encoded || request.response_headers.is_empty() {
+        if is_packed(request) || request.response_headers.is_empty() {
             continue;
         }
         let Some(body) = context.body(request) else { continue };
@@ -77,10 +68,4 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
             (fact, Edit::Compress { scope })
         },
     )
-}
-
-fn gzip_size(body: &[u8]) -> Option<u64> {
-    let mut encoder = GzEncoder::new(Vec::new(), Compression::new(6));
-    encoder.write_all(body).ok()?;
-    Some(encoder.finish().ok()?.len() as u64)
 }

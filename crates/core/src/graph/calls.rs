@@ -148,12 +148,17 @@ impl Graph<'_> {
 
     /// DOMContentLoaded needs the parser's end and every deferred script to have run (HTML, section 13.2.7).
     fn document_parsed(&self, work: &Work) -> Vec<Edge> {
+        self.parsed_by(work.start)
+    }
+
+    /// The same of a moment.
+    pub(crate) fn parsed_by(&self, by: Millis) -> Vec<Edge> {
         let mut edges = Vec::new();
         let delivered = |from, at| Edge::new(from, at, Cause::Busy, About::Browser, LegFact::EventDelivered);
-        if let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= work.start) {
+        if let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= by) {
             edges.push(delivered(Moment::ParserEnd, parsed).filled(Fill::Thread));
         }
-        if let Some((at, id)) = self.last_deferred(work.start + SLACK) {
+        if let Some((at, id)) = self.last_deferred(by + SLACK) {
             edges.push(delivered(Moment::Released(id), at).filled(Fill::Thread));
         }
         edges

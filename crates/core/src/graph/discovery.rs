@@ -155,6 +155,11 @@ impl Graph<'_> {
         let_go.filter(|(at, _)| *at <= by + Millis(0.01)).max_by(|a, b| a.0.order(&b.0))
     }
 
+    /// The last request to block rendering that let go by a moment.
+    pub(crate) fn last_blocked(&self, by: Millis) -> Option<(Millis, RequestId)> {
+        self.last_block(by, RequestId(u32::MAX))
+    }
+
     /// The outermost run of script that asked for a request.
     fn asking_run(&self, request: &Request) -> Option<usize> {
         let at = request.start;

@@ -33,6 +33,11 @@ impl Graph<'_> {
         document.parts.iter().rev().map(|p| p.at).find(|at| *at <= by)
     }
 
+    /// When the last bytes of the main document came that were there by a moment.
+    pub(crate) fn read_by_then(&self, by: Millis) -> Option<Millis> {
+        self.last_part(self.load.document()?, by)
+    }
+
     /// An edge back to the end of the document, as the earliest thing that is known to be needed.
     pub(super) fn back_to_document(&self, cause: Cause, fact: LegFact) -> Vec<Edge> {
         let Some(document) = self.load.document() else { return Vec::new() };

@@ -34,7 +34,7 @@ impl Graph<'_> {
     }
 
     /// What it is known to have needed whatever set it off.
-    fn known_needs(&self, file: Option<RequestId>, text: bool, paint: Millis) -> Vec<Edge> {
+    pub(crate) fn known_needs(&self, file: Option<RequestId>, text: bool, paint: Millis) -> Vec<Edge> {
         let file = file.and_then(|id| self.load.request(id));
         let mut edges = Vec::new();
         let drawing =

@@ -64,6 +64,11 @@ impl<'a> Graph<'a> {
         self.owners
     }
 
+    /// The line under it.
+    pub(crate) fn line(&self) -> &Line {
+        &self.line
+    }
+
     /// A script's own request.
     #[must_use]
     pub fn request_of(&self, url: &str) -> Option<RequestId> {
@@ -119,6 +124,7 @@ impl<'a> Graph<'a> {
         match self.work(index).name {
             WorkName::ParseSheet => self.sheet_parse(index),
             WorkName::Evaluate => self.first_run(index),
+            WorkName::ParseHtml => self.reads_on(index),
             _ => self.later_run(index),
         }
     }

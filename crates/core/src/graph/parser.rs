@@ -46,6 +46,22 @@ impl Graph<'_> {
         Edge::new(Moment::Released(stop.request), stop.released, Cause::Parse, about, fact).filled(Fill::Thread)
     }
 
+    /// Reading on needs bytes, and the stops above to have been let go.
+    pub(super) fn reads_on(&self, index: usize) -> Vec<Edge> {
+        let began = self.work(index).start;
+        let Some(document) = self.load.document() else { return Vec::new() };
+        let about = || About::Request(document.id);
+        let read = |from, at| Edge::new(from, at, Cause::Parse, about(), LegFact::Read).filled(Fill::Thread);
+        let mut edges = Vec::new();
+        if let Some(part) = self.last_part(document, began) {
+            edges.push(read(Moment::Document, part));
+        }
+        if let Some(stop) = self.parser.last_above(None, began, None) {
+            edges.push(read(Moment::Released(stop.request), stop.released));
+        }
+        edges
+    }
+
     /// The parser's end needs the document's last byte, and every script that stops it.
     pub(super) fn parser_end(&self, by: Millis) -> Vec<Edge> {
         let Some(document) = self.load.document() else { return Vec::new() };

@@ -23,14 +23,33 @@ pub struct Interactive {
 #[must_use]
 pub fn time_to_interactive(load: &Load) -> Option<Interactive> {
     let fcp = load.fcp?;
-    let over = load.acted.unwrap_or(Millis(f64::INFINITY));
     if load.why_missing(Subject::MainThread).is_some() {
         return None;
     }
+    let over = load.acted.unwrap_or(Millis(f64::INFINITY));
+    let tasks = load.work.iter().filter(|w| w.depth == 0).map(|w| (w.start, w.end()));
+    let counts = |r: &&crate::Request| r.method == "GET" && r.is_network() && r.cache.is_none();
+    let requests = load.requests.iter().filter(counts).map(|r| (r.start, r.end.unwrap_or(load.end)));
+    let earliest = load.dom_content_loaded.map_or(fcp, |at| at.max(fcp));
+    let (quiet_from, last_long) = quiet((fcp, over), tasks, requests, earliest);
+    if load.cut_off && load.acted.is_none() && load.end - quiet_from < QUIET {
+        return Some(Interactive { at: load.end.max(fcp), recording_ended: true });
+    }
+    Some(Interactive { at: last_long, recording_ended: false })
+}
+
+/// From when on main thread and network stay quiet, and the end of the last long task before that: of tasks
+/// and requests from begin to end, between FCP and the end of the load.
+pub(crate) fn quiet(
+    (fcp, over): (Millis, Millis),
+    tasks: impl Iterator<Item = (Millis, Millis)>,
+    requests: impl Iterator<Item = (Millis, Millis)>,
+    earliest: Millis,
+) -> (Millis, Millis) {
+    let long: Vec<(Millis, Millis)> = tasks.filter(|(start, end)| *end - *start > LONG).collect();
     // Moments at which the window cannot be quiet.
-    let mut busy: Vec<(Millis, Millis)> =
-        load.work.iter().filter(|w| w.depth == 0 && w.duration > LONG).map(|w| (w.start, w.end())).collect();
-    busy.extend(crowded(load));
+    let mut busy = long.clone();
+    busy.extend(crowded(requests));
     busy.retain(|&(start, end)| end > fcp && start < over);
     busy.sort_by(|a, b| a.0.order(&b.0));
 
@@ -41,26 +60,14 @@ pub fn time_to_interactive(load: &Load) -> Option<Interactive> {
         }
         quiet_from = quiet_from.max(end);
     }
-    let earliest = load.dom_content_loaded.map_or(fcp, |at| at.max(fcp));
-    if load.cut_off && load.acted.is_none() && load.end - quiet_from < QUIET {
-        return Some(Interactive { at: load.end.max(fcp), recording_ended: true });
-    }
-    let last_long = load
-        .work
-        .iter()
-        .filter(|w| w.depth == 0 && w.duration > LONG && w.start < over && w.end() <= quiet_from + Millis(0.001))
-        .map(crate::Work::end)
-        .fold(earliest, Millis::max);
-    Some(Interactive { at: last_long, recording_ended: false })
+    let before = long.into_iter().filter(|(start, end)| *start < over && *end <= quiet_from + Millis(0.001));
+    let last_long = before.map(|(_, end)| end).fold(earliest, Millis::max);
+    (quiet_from, last_long)
 }
 
-/// Spans of time in which more than two GET requests were in flight.
-fn crowded(load: &Load) -> Vec<(Millis, Millis)> {
-    let mut edges: Vec<(Millis, i32)> = Vec::new();
-    for request in load.requests.iter().filter(|r| r.method == "GET" && r.is_network() && r.cache.is_none()) {
-        edges.push((request.start, 1));
-        edges.push((request.end.unwrap_or(load.end), -1));
-    }
+/// Spans of time in which more than two requests were in flight.
+fn crowded(requests: impl Iterator<Item = (Millis, Millis)>) -> Vec<(Millis, Millis)> {
+    let mut edges: Vec<(Millis, i32)> = requests.flat_map(|(start, end)| [(start, 1), (end, -1)]).collect();
     edges.sort_by(|a, b| a.0.order(&b.0).then(a.1.cmp(&b.1)));
     let (mut open, mut since, mut spans) = (0, None, Vec::new());
     for (at, change) in edges {

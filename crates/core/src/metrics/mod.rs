@@ -13,6 +13,7 @@ mod weight;
 pub use crate::target::Metric;
 pub use cls::{cls, cls_of_main_frame};
 pub use inp::inp;
+pub(crate) use interactive::quiet;
 pub use interactive::{Interactive, time_to_interactive};
 pub use lcp::{LcpParts, lcp_parts};
 pub use pace::{pace, utility};

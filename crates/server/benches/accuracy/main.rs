@@ -2,12 +2,14 @@
 //!
 //! `replay` records pages, replays them without any edit, and prints the difference of medians: the
 //! stand-in's pages, and pages of other people's templates, served from a folder that `cargo xtask accuracy`
-//! fills. `edits` compares what a trial brings with what the stand-in's own repair brings. `blame` takes
-//! files off recorded pages, one at a time, and holds what that brings against what the path gives them.
+//! fills. `edits` compares what a trial brings with what the stand-in's own repair brings. `pairs`
+//! tries edits of recorded pages, one at a time, and keeps what that brings; `judge` holds path and forecast
+//! against what was kept.
 
-mod blame;
 mod edits;
+mod judge;
 mod measure;
+mod pairs;
 mod templates;
 
 use measure::{Figures, Sides, record_and_replay};
@@ -27,12 +29,17 @@ async fn main() {
         Some("replay") => {
             replay(loads, arguments.get(1).map(PathBuf::from), arguments.get(2).map(String::as_str)).await
         }
-        Some("blame") => {
-            blame::blame(loads, arguments.get(1).map(PathBuf::from), arguments.get(2).map(String::as_str)).await
+        Some("pairs") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            pairs::pairs(loads, &folder, arguments.get(2).map(String::as_str)).await;
+        }
+        Some("judge") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            judge::judge(&folder, arguments.get(2).map(String::as_str));
         }
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
-        _ => println!("accuracy: name a mode, `replay [FOLDER] [ONLY]`, `blame [FOLDER] [ONLY]` or `edits [ONLY]`"),
+        _ => println!("accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]` or `edits [ONLY]`"),
     }
 }
 

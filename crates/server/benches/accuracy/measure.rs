@@ -168,19 +168,6 @@ fn side_by_side(base: &Base, again: &Recording) -> Result<(), String> {
     Ok(())
 }
 
-/// When the largest element was painted in each load of a book, and what it was.
-pub async fn largest_of(base: &Base, book: Book, loads: usize) -> Result<Vec<(f64, String)>, String> {
-    let (sender, _held) = mpsc::unbounded_channel();
-    let made = load_again(book, &base.course(loads, false, None), sender).await?;
-    let read = read_loads(made.recording.loads.clone(), &made.recording.bodies, &Arc::default(), false);
-    let seen = seen_of(&read.map_err(|e| e.to_string())?.loads, Visit::First);
-    let largest = seen.iter().filter(|s| s.failed.is_none()).filter_map(|s| {
-        let largest = s.load.largest()?;
-        Some((largest.at.0, element(largest)))
-    });
-    Ok(largest.collect())
-}
-
 /// What tells a largest element apart from others.
 pub fn element(largest: &phainon_core::LcpCandidate) -> String {
     largest.url.clone().or_else(|| largest.selector.clone()).unwrap_or_default()

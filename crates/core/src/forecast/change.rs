@@ -1,0 +1,397 @@
+//! What edits do to a world: the steps that they are made of.
+
+use super::moments::{Moments, address};
+use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
+use crate::{Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// Less of a task than this, in ms, is no task of its own.
+const HUSK: f64 = 2.0;
+
+/// What never changes while edits are applied.
+pub(super) struct Ground<'a> {
+    pub prepared: &'a Prepared,
+    pub moments: Moments,
+    pub by_key: HashMap<ResourceKey, Vec<RequestId>>,
+    /// The needs of a load without edits by the moment that they are on.
+    needed: Vec<Vec<u32>>,
+    /// Runs by the script that they are of.
+    runs: HashMap<Arc<str>, Vec<u32>>,
+    /// Requests that stop the parser or block rendering, in the order in which they let go.
+    blockers: Vec<(f64, RequestId)>,
+}
+
+impl<'a> Ground<'a> {
+    pub(super) fn of(prepared: &'a Prepared, moments: Moments) -> Self {
+        let mut by_key: HashMap<ResourceKey, Vec<RequestId>> = HashMap::new();
+        for request in &prepared.load.requests {
+            by_key.entry(ResourceKey::of(&request.url)).or_default().push(request.id);
+        }
+        let mut needed = vec![Vec::new(); moments.world.moments.len()];
+        for (need, i) in moments.world.needs.iter().zip(0u32..) {
+            needed[need.on as usize].push(i);
+        }
+        let mut runs: HashMap<Arc<str>, Vec<u32>> = HashMap::new();
+        for (run, i) in moments.runs.iter().zip(0u32..) {
+            if let Some(url) = address(prepared, run) {
+                runs.entry(url).or_default().push(i);
+            }
+        }
+        let at = |place: &Place| moments.world.moment(*place).at;
+        let mut blockers: Vec<(f64, RequestId)> = moments.released.iter().map(|(id, place)| (at(place), *id)).collect();
+        blockers.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+        Self { prepared, moments, by_key, needed, runs, blockers }
+    }
+
+    /// The requests of a file.
+    pub(super) fn file(&self, file: &ResourceKey) -> &[RequestId] {
+        self.by_key.get(file).map_or(&[], Vec::as_slice)
+    }
+
+    /// The requests of a scope.
+    pub(super) fn scope(&self, scope: &Scope) -> Vec<RequestId> {
+        let owners = &self.prepared.owners;
+        let within = |counts: &dyn Fn(&crate::Request) -> bool| {
+            self.prepared.load.requests.iter().filter(|r| counts(r)).map(|r| r.id).collect()
+        };
+        match scope {
+            Scope::File { file } => self.file(file).to_vec(),
+            Scope::Kind { owner, files } => within(&|r| r.kind == *files && owners.request(r.id) == owner),
+            Scope::Host { host, owner } => {
+                within(&|r| r.host().as_deref() == Some(host) && owners.request(r.id) == owner)
+            }
+            Scope::Owner { owner } => within(&|r| owners.request(r.id) == owner),
+        }
+    }
+
+    /// The first run of a script's file.
+    pub(super) fn first_run(&self, request: RequestId) -> Option<u32> {
+        let request = self.prepared.load.request(request)?;
+        let (piece, _) = self.prepared.first_use(request)?;
+        let place = self.moments.runs.iter().position(|r| r.piece == piece)?;
+        u32::try_from(place).ok()
+    }
+
+    fn needs_on(&self, place: Place) -> &[u32] {
+        self.needed.get(place as usize).map_or(&[], Vec::as_slice)
+    }
+}
+
+/// A world that is being changed.
+pub(super) struct Change<'g, 'a> {
+    pub ground: &'g Ground<'a>,
+    pub world: World,
+    /// The part of CLS that is gone.
+    pub shifted: f64,
+}
+
+impl<'g, 'a> Change<'g, 'a> {
+    pub(super) fn of(ground: &'g Ground<'a>) -> Self {
+        Self { ground, world: ground.moments.world.clone(), shifted: 0.0 }
+    }
+
+    /// The places of all needs on a moment.
+    fn needs_on(&self, place: Place) -> Vec<usize> {
+        let base = self.ground.needs_on(place).iter().map(|i| *i as usize);
+        let more = self.ground.moments.world.needs.len()..self.world.needs.len();
+        let all = base.chain(more.filter(|i| self.world.needs[*i].on == place));
+        all.filter(|i| !self.world.needs[*i].void && self.world.needs[*i].on == place).collect()
+    }
+
+    fn needs_of(&self, place: Place) -> Vec<usize> {
+        let needs = self.world.needs.iter().enumerate();
+        needs.filter(|(_, n)| n.moment == place && !n.void).map(|(i, _)| i).collect()
+    }
+
+    /// Takes requests off, with all that would not be without them.
+    pub(super) fn take_off(&mut self, requests: &[RequestId]) {
+        let mut open = Vec::new();
+        for id in requests {
+            self.request_gone(*id, &mut open);
+        }
+        self.close(open);
+    }
+
+    /// Takes off what scripts do, with all that would not be without it.
+    pub(super) fn cut_scripts(&mut self, urls: &[Arc<str>]) {
+        let mut open = Vec::new();
+        for url in urls {
+            for run in self.ground.runs.get(url).cloned().unwrap_or_default() {
+                self.cut(run, &mut open);
+            }
+        }
+        self.close(open);
+    }
+
+    fn close(&mut self, mut open: Vec<Place>) {
+        while let Some(place) = open.pop() {
+            for i in self.needs_on(place) {
+                let need = self.world.needs[i];
+                if need.bond == Bond::Gate {
+                    continue;
+                }
+                match need.run {
+                    Some(run) => self.cut(run, &mut open),
+                    None => self.gone(need.moment, &mut open),
+                }
+            }
+        }
+    }
+
+    fn gone(&mut self, place: Place, open: &mut Vec<Place>) {
+        if self.world.moment(place).gone || place == 0 {
+            return;
+        }
+        let requests = self.ground.prepared.load.requests.len() * 6;
+        if place as usize <= requests {
+            let id = RequestId((place - 1) / 6);
+            self.request_gone(id, open);
+        } else {
+            self.world.moment_mut(place).gone = true;
+            open.push(place);
+        }
+    }
+
+    fn request_gone(&mut self, id: RequestId, open: &mut Vec<Place>) {
+        if self.world.moment(Phase::Asked.of(id)).gone {
+            return;
+        }
+        self.hand_connection_on(id);
+        for phase in Phase::ALL {
+            self.world.moment_mut(phase.of(id)).gone = true;
+            open.push(phase.of(id));
+        }
+        if let Some(released) = self.ground.moments.released.get(&id).copied() {
+            self.let_go(id);
+            if !self.world.moment(released).gone {
+                self.world.moment_mut(released).gone = true;
+                open.push(released);
+            }
+        }
+        let request = self.ground.prepared.load.request(id).cloned();
+        let Some(request) = request.filter(|r| matches!(r.kind, ResourceKind::Script | ResourceKind::Style)) else {
+            return;
+        };
+        let elsewhere = self.ground.prepared.all_for(&request.url).any(|r| !self.world.moment(Phase::Asked.of(r.id)).gone);
+        if !elsewhere {
+            for run in self.ground.runs.get(&request.url).cloned().unwrap_or_default() {
+                self.cut(run, open);
+            }
+        }
+    }
+
+    /// Whoever comes next on the connection that a request opened opens it.
+    fn hand_connection_on(&mut self, id: RequestId) {
+        let load = &self.ground.prepared.load;
+        let Some(request) = load.request(id).filter(|r| r.connect_end.is_some()) else { return };
+        let Some(connection) = request.connection else { return };
+        let gone = |r: &crate::Request| self.world.moment(Phase::Asked.of(r.id)).gone;
+        let next = load
+            .requests
+            .iter()
+            .filter(|r| r.connection == Some(connection) && r.id != id && r.connect_end.is_none() && !gone(r))
+            .min_by(|a, b| a.sent.unwrap_or(a.start).order(&b.sent.unwrap_or(b.start)));
+        let Some(next) = next.map(|r| r.id) else { return };
+        for phase in [Phase::Connecting, Phase::Connected] {
+            self.world.moment_mut(phase.of(next)).lag = self.world.moment(phase.of(id)).lag;
+        }
+        for i in self.needs_on(Phase::Connected.of(id)) {
+            let need = &mut self.world.needs[i];
+            if need.moment != Phase::Sent.of(id) && need.moment != Phase::Sent.of(next) {
+                need.on = Phase::Connected.of(next);
+                let moved = self.world.needs[i];
+                self.world.needs[i].void = true;
+                self.world.needs.push(moved);
+            }
+        }
+    }
+
+    /// Takes a run out of its task.
+    pub(super) fn cut(&mut self, run: u32, open: &mut Vec<Place>) {
+        let place = run as usize;
+        let own = self.ground.moments.runs[place];
+        let same = |c: &Cut| c.task == own.task && (c.offset - own.offset).abs() < 1e-9;
+        if self.world.cuts.iter().any(same) {
+            return;
+        }
+        self.cut_out(run);
+        let begins = self.world.tasks[own.task as usize].begins;
+        for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {
+            let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
+            let inside = offset >= own.offset - 1e-9 && offset <= own.offset + own.length + 1e-9;
+            // The end of the task itself goes on being there.
+            let is_end = offset >= self.ground.moments.world.tasks[own.task as usize].duration - 1e-9;
+            if inside && !is_end && !self.world.moment(within).gone {
+                self.world.moment_mut(within).gone = true;
+                open.push(within);
+            }
+        }
+        self.needs_less(begins, run);
+    }
+
+    fn cut_out(&mut self, run: u32) {
+        let own = self.ground.moments.runs[run as usize];
+        self.world.cuts.push(Cut { task: own.task, offset: own.offset, length: own.length });
+        let task = &mut self.world.tasks[own.task as usize];
+        task.duration = (task.duration - own.length).max(0.0);
+        if task.duration < HUSK {
+            task.gap = 0.0;
+        }
+    }
+
+    /// A task no longer needs what a run of it needed.
+    fn needs_less(&mut self, begins: Place, run: u32) {
+        let mut left = false;
+        for i in self.needs_of(begins) {
+            let need = &mut self.world.needs[i];
+            need.void |= need.run == Some(run);
+            left |= !need.void;
+        }
+        let task = self.ground.moments.runs[run as usize].task;
+        if !left
+            && let Some(before) = self.ground.moments.acted.get(task as usize).copied().flatten()
+        {
+            self.world.need(begins, before, Bond::Gate);
+        }
+    }
+
+    /// Has nothing wait for a blocking request any more; what came next before it, in the order in which they
+    /// let go, is waited for in its place.
+    pub(super) fn let_go(&mut self, id: RequestId) {
+        let Some(place) = self.ground.moments.released.get(&id).copied() else { return };
+        let own = self.ground.blockers.iter().position(|(_, b)| *b == id).unwrap_or(0);
+        let before = self.ground.blockers[..own].iter().rev().find(|(_, b)| {
+            !self.world.moment(Phase::Asked.of(*b)).gone && self.ground.moments.released.get(b) != Some(&place)
+        });
+        let before = before.and_then(|(_, b)| self.ground.moments.released.get(b).copied());
+        for i in self.needs_on(place) {
+            let need = self.world.needs[i];
+            if need.bond != Bond::Gate {
+                continue;
+            }
+            self.world.needs[i].void = true;
+            if let Some(before) = before.filter(|b| *b != need.moment) {
+                self.world.needs.push(Need { on: before, ..need });
+            }
+        }
+    }
+
+    /// Runs a piece of a task in one of its own, of an order among those that are ready. It needs what the
+    /// caller says.
+    pub(super) fn move_run(&mut self, run: u32, order: f64, lag: f64) -> Place {
+        let own = self.ground.moments.runs[run as usize];
+        let old = self.world.tasks[own.task as usize];
+        self.cut_out(run);
+        let begins = self.world.add(Kind::After, old.start + own.offset);
+        let task = u32::try_from(self.world.tasks.len()).unwrap_or(u32::MAX);
+        *self.world.moment_mut(begins) =
+            Moment { kind: Kind::Begins(task), at: old.start + own.offset, lag, gone: false };
+        let moved = Task {
+            begins,
+            duration: own.length,
+            gap: 0.0,
+            order,
+            start: old.start + own.offset,
+            split: false,
+        };
+        self.world.tasks.push(moved);
+        for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {
+            let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
+            if offset < own.offset - 1e-9 || offset > own.offset + own.length + 1e-9 {
+                continue;
+            }
+            if offset >= self.ground.moments.world.tasks[own.task as usize].duration - 1e-9 {
+                continue;
+            }
+            self.world.moment_mut(within).kind = Kind::Inside { task, offset: offset - own.offset };
+            for i in self.needs_of(within) {
+                self.world.needs[i].void |= self.world.needs[i].on == old.begins;
+            }
+            self.world.need(within, begins, Bond::Origin);
+        }
+        self.needs_less(old.begins, run);
+        begins
+    }
+
+    /// The end of a task that was moved.
+    pub(super) fn end_of(&mut self, begins: Place) -> Option<Place> {
+        let Kind::Begins(task) = self.world.moment(begins).kind else { return None };
+        let Task { duration, start, .. } = self.world.tasks[task as usize];
+        let end = self.world.add(Kind::Inside { task, offset: duration }, start + duration);
+        self.world.need(end, begins, Bond::Origin);
+        Some(end)
+    }
+
+    /// Has a request asked for as soon as the document's first bytes are there.
+    pub(super) fn ask_with_document(&mut self, id: RequestId) {
+        let Some(document) = self.ground.prepared.load.document().map(|d| d.id).filter(|d| *d != id) else { return };
+        let asked = Phase::Asked.of(id);
+        for i in self.needs_of(asked) {
+            self.world.needs[i].void = true;
+        }
+        self.world.need(asked, Phase::Answered.of(document), Bond::Gate);
+        let (own, first) = (self.world.moment(asked).at, self.world.moment(Phase::Answered.of(document)).at);
+        self.world.moment_mut(asked).lag = (own - first).clamp(0.0, SCANNED);
+        self.never_held(id);
+    }
+
+    /// A request is not held back until rendering is let go.
+    pub(super) fn never_held(&mut self, id: RequestId) {
+        for phase in [Phase::Connecting, Phase::Sent] {
+            let place = phase.of(id);
+            for i in self.needs_of(place) {
+                let kept = self.is_of_its_way(id, self.world.needs[i].on);
+                self.world.needs[i].void |= !kept;
+            }
+            let moment = *self.world.moment(place);
+            self.world.moment_mut(place).lag = moment.lag.min(QUEUED);
+        }
+    }
+
+    /// Whether a moment is of a request itself, or of the connection that it is sent over.
+    fn is_of_its_way(&self, id: RequestId, on: Place) -> bool {
+        let requests = self.ground.prepared.load.requests.len();
+        let Some(other) = on.checked_sub(1).map(|p| p / 6).filter(|other| (*other as usize) < requests) else {
+            return false;
+        };
+        let other = RequestId(other);
+        other == id || on == Phase::Connected.of(other)
+    }
+
+    /// Has a body be of so many bytes.
+    pub(super) fn set_bytes(&mut self, id: RequestId, bytes: f64) {
+        let transfer = &mut self.world.transfers[id.0 as usize];
+        transfer.bytes = transfer.bytes.min(bytes.max(1.0));
+    }
+
+    /// Has a body be so many bytes heavier.
+    pub(super) fn add_bytes(&mut self, id: RequestId, bytes: f64) {
+        self.world.transfers[id.0 as usize].bytes += bytes;
+    }
+
+    /// Takes the needs of a moment away that are on one of some others.
+    pub(super) fn free_from(&mut self, moment: Place, on: &[Place]) {
+        for i in self.needs_of(moment) {
+            self.world.needs[i].void |= on.contains(&self.world.needs[i].on);
+        }
+    }
+
+    /// Tasks that deliver the event of the parsed document.
+    pub(super) fn parsed_events(&self) -> Vec<Place> {
+        let load = &self.ground.prepared.load;
+        let delivers = |piece: usize| {
+            load.work[piece..]
+                .iter()
+                .take_while(|w| w.depth > 0)
+                .any(|w| w.name == WorkName::Event && w.event.as_deref() == Some("DOMContentLoaded"))
+        };
+        let tasks = self.ground.prepared.index.tasks.iter().zip(&self.ground.moments.world.tasks);
+        tasks.filter(|(piece, _)| delivers(**piece + 1)).map(|(_, task)| task.begins).collect()
+    }
+}
+
+/// The preload scanner asks so soon after bytes have come, in ms.
+const SCANNED: f64 = 15.0;
+/// What the browser takes of itself before it sends, in ms.
+const QUEUED: f64 = 5.0;

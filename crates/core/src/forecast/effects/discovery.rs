@@ -1,0 +1,75 @@
+//! Files that are asked for earlier, or later.
+
+use super::super::change::Change;
+use super::super::world::{Bond, Phase};
+use super::{Effect, requests};
+use crate::{RequestId, ResourceKey};
+
+/// The first hop of each request of a file.
+fn first_hops(change: &Change<'_, '_>, file: &ResourceKey) -> Result<Vec<RequestId>, super::Unforeseen> {
+    let load = &change.ground.prepared.load;
+    let found = requests(change, file)?;
+    Ok(found.iter().take(1).filter_map(|id| load.request(*id)).map(|r| load.first_hop(r).id).collect())
+}
+
+/// Asked for with the document's first bytes.
+pub(super) fn preload(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+    for id in first_hops(change, file)? {
+        change.ask_with_document(id);
+    }
+    Ok(())
+}
+
+/// Not held back, whatever else is under way.
+pub(super) fn raise(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+    for id in first_hops(change, file)? {
+        change.never_held(id);
+    }
+    Ok(())
+}
+
+/// Asked for with the document's first bytes, and shown by the document itself.
+pub(super) fn put_in_html(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+    let found = requests(change, file)?;
+    preload(change, file)?;
+    let candidates = change.ground.moments.candidates.clone();
+    for paint in candidates.iter().filter(|p| p.file.is_some_and(|f| found.contains(&f))) {
+        // It no longer needs a script to put it there; it needs its bytes.
+        for need in &mut change.world.needs {
+            if need.moment == paint.moment && need.bond == Bond::Origin {
+                need.void = true;
+            }
+        }
+        for id in &found {
+            change.world.need(paint.moment, Phase::Done.of(*id), Bond::Gate);
+        }
+    }
+    Ok(())
+}
+
+/// Asked for only near the screen: not by the end of the load, where it stands below it.
+pub(super) fn lazy(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+    let found = requests(change, file)?;
+    let load = change.ground.prepared.load.clone();
+    let below = found.iter().filter_map(|id| load.request(*id)).all(|request| {
+        let height = load.conditions.as_ref().map_or(0.0, |c| f64::from(c.height));
+        let mut uses = change.ground.prepared.images_of(&load.first_hop(request).url).peekable();
+        uses.peek().is_some() && uses.all(|image| image.hidden || image.rect.y > height * 2.0)
+    });
+    if below {
+        change.take_off(&found);
+        return Ok(());
+    }
+    // On the first screen it waits until layout has told where it stands.
+    for id in found {
+        if let Some(first) = change.ground.moments.first_paint {
+            let asked = Phase::Asked.of(id);
+            let first = change.ground.moments.world.moment(first.moment).at;
+            let own = change.world.moment(asked).at;
+            if own < first {
+                change.world.moment_mut(asked).lag += first - own;
+            }
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,536 @@
+//! The moments of a load with what each needs, read off the causal graph.
+
+use super::world::{Bond, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
+use crate::graph::{Cause, Edge, Graph, LegFact, Moment};
+use crate::{InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// A pause of the thread shorter than this is its own handling between two tasks, in ms.
+const BACK_TO_BACK: f64 = 1.0;
+/// Clocks agree to within this, in ms.
+const SLACK: f64 = 0.5;
+
+/// A paint of the load: first contentful, or a candidate for the largest.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Paint {
+    pub moment: Place,
+    /// Its area, of a candidate for the largest.
+    pub size: f64,
+    /// The request of the picture that it shows.
+    pub file: Option<RequestId>,
+}
+
+/// A load's moments.
+#[derive(Debug, Clone)]
+pub(super) struct Moments {
+    pub world: World,
+    /// Runs of script and parsings of sheets, in order of time.
+    pub runs: Vec<Run>,
+    pub first_paint: Option<Paint>,
+    /// In order of time.
+    pub candidates: Vec<Paint>,
+    /// The moment of each screen frame.
+    pub frames: Vec<Place>,
+    pub parser_end: Place,
+    pub content_loaded: Option<Place>,
+    /// When blocking requests let go.
+    pub released: HashMap<RequestId, Place>,
+    /// Before each task the end of the last one that later ones may build on.
+    pub acted: Vec<Option<Place>>,
+    /// The moments within each task.
+    pub within: HashMap<u32, Vec<Place>>,
+}
+
+/// Builds them.
+pub(super) struct Builder<'g, 'a> {
+    graph: &'g Graph<'a>,
+    prepared: &'a Prepared,
+    world: World,
+    runs: Vec<Run>,
+    known: HashMap<(Moment, u64), Place>,
+    released: HashMap<RequestId, Place>,
+    acted: Vec<Option<Place>>,
+    within: HashMap<u32, Vec<Place>>,
+    parser_end: Place,
+}
+
+impl<'g, 'a> Builder<'g, 'a> {
+    pub(super) fn build(graph: &'g Graph<'a>, prepared: &'a Prepared) -> Moments {
+        let mut builder = Self {
+            graph,
+            prepared,
+            world: World::default(),
+            runs: Vec::new(),
+            known: HashMap::new(),
+            released: HashMap::new(),
+            acted: Vec::new(),
+            within: HashMap::new(),
+            parser_end: START,
+        };
+        builder.requests();
+        builder.tasks();
+        let load = &*prepared.load;
+        builder.parser_end = builder.world.add(Kind::After, load.dom_interactive.map_or(0.0, |at| at.0));
+        builder.network_needs();
+        if let Some(at) = load.dom_interactive {
+            let edges = graph.needs(Moment::ParserEnd, at);
+            builder.edges(builder.parser_end, at.0, edges, None);
+        }
+        builder.task_needs();
+        let first_paint = load.fcp.map(|at| builder.paint(at, None, true, 0.0));
+        let candidates: Vec<Paint> = load
+            .lcp_candidates
+            .iter()
+            .map(|c| {
+                let file = match (c.kind, c.url.as_deref()) {
+                    (PaintKind::Image, Some(url)) => load.request_for(url, c.at).map(|r| r.id),
+                    _ => None,
+                };
+                builder.paint(c.at, file, c.kind == PaintKind::Text, c.size)
+            })
+            .collect();
+        let frames = load.frames.iter().map(|f| builder.frame(f.at_ms)).collect();
+        let content_loaded = load.dom_content_loaded.map(|at| {
+            let place = builder.world.add(Kind::After, at.0);
+            let edges = graph.parsed_by(at);
+            builder.edges(place, at.0, edges, None);
+            place
+        });
+        builder.lags();
+        Moments {
+            world: builder.world,
+            runs: builder.runs,
+            first_paint,
+            candidates,
+            frames,
+            parser_end: builder.parser_end,
+            content_loaded,
+            released: builder.released,
+            acted: builder.acted,
+            within: builder.within,
+        }
+    }
+
+    /// The six moments of each request, and its body on the line.
+    #[allow(clippy::cast_precision_loss)]
+    fn requests(&mut self) {
+        let load = &*self.prepared.load;
+        self.world.add(Kind::After, 0.0);
+        self.world.rate = load.conditions.as_ref().map_or(0.0, |c| c.down_bits as f64 / 8_000.0);
+        self.world.round_trip = load.conditions.as_ref().map_or(0.0, crate::Conditions::total_round_trip_ms);
+        let mut connections: HashMap<u64, u32> = HashMap::new();
+        let mut fresh = 0u32;
+        for (request, i) in load.requests.iter().zip(0u32..) {
+            let start = request.start.0;
+            let sent = request.sent.map_or(start, |at| at.0).max(start);
+            let answered = request.final_headers.or(request.first_byte).map_or(sent, |at| at.0).max(sent);
+            let done = request.end.map_or(answered, |at| at.0).max(answered);
+            let connecting = request.connect_start.map_or(start, |at| at.0).clamp(start, sent);
+            let connected = request.connect_end.map_or(connecting, |at| at.0).clamp(connecting, sent);
+            let times = [start, connecting, connected, sent, answered, done];
+            for (phase, at) in Phase::ALL.into_iter().zip(times) {
+                let kind = match phase {
+                    Phase::Answered => Kind::Answered(i),
+                    Phase::Done => Kind::Done(i),
+                    _ => Kind::After,
+                };
+                self.world.add(kind, at);
+            }
+            let connection = match request.connection {
+                Some(id) => *connections.entry(id).or_insert_with(|| {
+                    fresh += 1;
+                    fresh - 1
+                }),
+                None => {
+                    fresh += 1;
+                    fresh - 1
+                }
+            };
+            let from_cache = matches!(request.cache, Some(c) if c != crate::CacheSource::Revalidated);
+            let counted = request.is_network() && !from_cache;
+            let bytes = if counted { request.transferred.map_or(0.0, |b| b.0 as f64) } else { 0.0 };
+            self.world.transfers.push(Transfer {
+                connection,
+                bytes,
+                bytes_observed: bytes,
+                wait: answered - sent,
+                body: done - answered,
+            });
+            self.world.ahead.push(Vec::new());
+        }
+        for request in &load.requests {
+            let i = request.id.0 as usize;
+            let [sent, answered] = [Phase::Sent, Phase::Answered].map(|p| self.world.moment(p.of(request.id)).at);
+            let mut ahead = self.graph.line().ahead(request, Millis(sent), Millis(answered));
+            ahead.retain(|(id, _)| self.world.moment(Phase::Done.of(*id)).at > sent);
+            let sum: f64 = ahead.iter().map(|(_, ms)| ms.0).sum();
+            let round_trip = self.world.round_trip.min(answered - sent);
+            let most = (answered - sent - round_trip).max(0.0);
+            let scale = if sum > most { most / sum } else { 1.0 };
+            self.world.ahead[i] = ahead.into_iter().map(|(id, ms)| (id.0, ms.0 * scale)).collect();
+            self.world.transfers[i].wait -= sum * scale;
+        }
+    }
+
+    fn tasks(&mut self) {
+        let work = &self.prepared.load.work;
+        let starts: Vec<(f64, f64)> =
+            self.prepared.index.tasks.iter().map(|&t| (work[t].start.0, work[t].end().0)).collect();
+        for (i, (&(start, end), order)) in starts.iter().zip(0u32..).enumerate() {
+            let next = starts.get(i + 1).map_or(f64::INFINITY, |n| n.0);
+            let pause = next - end;
+            let gap = if pause < BACK_TO_BACK { pause } else { 0.0 };
+            let begins = self.world.add(Kind::Begins(order), start);
+            self.world.tasks.push(Task { begins, duration: end - start, gap, order: f64::from(order), start, split: false });
+        }
+    }
+
+    fn network_needs(&mut self) {
+        let load = &*self.prepared.load;
+        let mut openers: HashMap<u64, RequestId> = HashMap::new();
+        for request in &load.requests {
+            if let (Some(connection), Some(_)) = (request.connection, request.connect_end) {
+                openers.entry(connection).or_insert(request.id);
+            }
+        }
+        for request in &load.requests {
+            let id = request.id;
+            let [asked, connecting, connected, sent, answered, done] = Phase::ALL.map(|p| p.of(id));
+            let edges = self.graph.needs(Moment::Asked(id), request.start);
+            self.edges(asked, request.start.0, edges, None);
+            if matches!(request.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload)
+                && let Some(document) = load.document().filter(|d| d.id != id)
+                && let Some(part) = self.graph.read_by_then(request.start)
+            {
+                let place = self.part(document.id, part.0);
+                self.world.need(asked, place, Bond::Gate);
+            }
+            self.world.need(connecting, asked, Bond::Origin);
+            self.world.need(connected, connecting, Bond::Origin);
+            self.world.need(sent, connected, Bond::Origin);
+            self.world.need(answered, sent, Bond::Origin);
+            self.world.need(done, answered, Bond::Origin);
+            let (queue, by) = match (request.connect_start, request.sent) {
+                (Some(at), _) => (connecting, at),
+                (None, Some(at)) => (sent, at),
+                (None, None) => continue,
+            };
+            let moment = if queue == connecting { Moment::Connecting(id) } else { Moment::Sent(id) };
+            let edges = self.graph.needs(moment, by);
+            self.edges(queue, by.0, edges, None);
+            if request.connect_start.is_none()
+                && let Some(opener) = request.connection.and_then(|c| openers.get(&c)).filter(|o| **o != id)
+            {
+                self.gate(sent, Phase::Connected.of(*opener));
+            }
+            if let Some(before) = self.before_on_connection(request) {
+                self.gate(sent, Phase::Done.of(before));
+            }
+        }
+    }
+
+    /// A need that is no origin, where it came in time.
+    fn gate(&mut self, moment: Place, on: Place) {
+        if self.world.moment(on).at <= self.world.moment(moment).at + SLACK {
+            self.world.need(moment, on, Bond::Gate);
+        }
+    }
+
+    /// Over HTTP/1.1 one response follows another on a connection.
+    fn before_on_connection(&self, request: &Request) -> Option<RequestId> {
+        if multiplexed(request) || request.connect_start.is_some() {
+            return None;
+        }
+        let sent = request.sent?;
+        let before = self.prepared.load.requests.iter().filter(|o| {
+            o.id != request.id
+                && request.connection.is_some()
+                && o.connection == request.connection
+                && o.end.is_some_and(|end| end <= sent + Millis(SLACK))
+        });
+        before.max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default())).map(|r| r.id)
+    }
+
+    fn task_needs(&mut self) {
+        let prepared = self.prepared;
+        let work = &prepared.load.work;
+        let mut parsed: Option<Place> = None;
+        // The last task that did something which later ones may build on.
+        let mut acted: Option<Place> = None;
+        let mut drawn_at = 0.0;
+        for (index, task) in (0u32..).zip(prepared.index.tasks.iter().copied()) {
+            let state = self.world.tasks[index as usize];
+            self.acted.push(acted);
+            let inside = work[task + 1..].iter().take_while(|w| w.depth > 0).count();
+            let (mut skip, mut acts, mut draws, mut parses) = (None, false, false, false);
+            for piece in task..=task + inside {
+                let own = &work[piece];
+                if skip.is_some_and(|depth| own.depth > depth) {
+                    continue;
+                }
+                skip = None;
+                draws |= matches!(own.name, WorkName::Style | WorkName::Layout | WorkName::Paint);
+                if own.name == WorkName::ParseHtml && !parses {
+                    parses = true;
+                    let edges = self.graph.needs(Moment::Began(piece), own.start);
+                    self.edges(state.begins, state.start, edges, None);
+                    if let Some(before) = parsed {
+                        self.gate(state.begins, before);
+                    }
+                }
+                if own.script().is_none() && own.name != WorkName::ParseSheet {
+                    continue;
+                }
+                skip = Some(own.depth);
+                acts = true;
+                let run = u32::try_from(self.runs.len()).ok();
+                self.runs.push(Run {
+                    piece,
+                    task: index,
+                    offset: own.start.0 - state.start,
+                    length: own.duration.0,
+                });
+                let edges = self.graph.needs(Moment::Began(piece), own.start);
+                self.edges(state.begins, state.start, edges, run);
+            }
+            if draws && !acts && !parses {
+                self.frame_needs(state.begins, drawn_at, state.start, acted);
+            } else if !acts && !parses
+                && let Some(before) = acted
+            {
+                self.gate(state.begins, before);
+            }
+            if draws {
+                drawn_at = state.start;
+            }
+            if acts || parses {
+                let end = self.inside(index, state.duration);
+                acted = Some(end);
+                if parses {
+                    parsed = Some(end);
+                }
+            }
+        }
+    }
+
+    /// A frame draws what has changed since the one before: by a task, or by a picture that came; and none is
+    /// drawn before rendering is let go.
+    fn frame_needs(&mut self, begins: Place, since: f64, start: f64, acted: Option<Place>) {
+        if let Some(acted) = acted {
+            self.gate(begins, acted);
+        }
+        let load = &*self.prepared.load;
+        for request in load.requests.iter().filter(|r| r.kind == crate::ResourceKind::Image) {
+            if request.end.is_some_and(|end| end.0 > since && end.0 <= start) {
+                self.gate(begins, Phase::Done.of(request.id));
+            }
+        }
+        if let Some((at, id)) = self.graph.last_blocked(Millis(start)) {
+            let place = self.release(id, at.0);
+            self.gate(begins, place);
+        }
+    }
+
+    /// A paint, with the frame that drew it.
+    fn paint(&mut self, at: Millis, file: Option<RequestId>, text: bool, size: f64) -> Paint {
+        let place = self.world.add(Kind::After, at.0);
+        let mut edges = self.graph.needs(Moment::Painted { file, text }, at);
+        edges.extend(self.graph.known_needs(file, text, at));
+        if let Some((task, end)) = self.drawing_task(at.0) {
+            let begins = self.world.tasks[task as usize].begins;
+            let start = self.world.tasks[task as usize].start;
+            let gates: Vec<Edge> = edges.iter().filter(|e| e.at.0 <= start + SLACK).cloned().collect();
+            for edge in gates {
+                if let Some(on) = self.place(&edge, start) {
+                    self.gate(begins, on);
+                }
+            }
+            let end = self.inside(task, end);
+            self.gate(place, end);
+        }
+        self.edges(place, at.0, edges, None);
+        Paint { moment: place, size, file }
+    }
+
+    /// A frame of the screen: so much after the painting before it.
+    fn frame(&mut self, at: Millis) -> Place {
+        let place = self.world.add(Kind::After, at.0);
+        match self.drawing_task(at.0) {
+            Some((task, end)) => {
+                let end = self.inside(task, end);
+                self.gate(place, end);
+            }
+            None => self.world.need(place, START, Bond::Gate),
+        }
+        place
+    }
+
+    /// The task that painted last before a moment, and where in it the painting ended.
+    fn drawing_task(&self, at: f64) -> Option<(u32, f64)> {
+        let work = &self.prepared.load.work;
+        let painted = work.iter().rposition(|w| w.name == WorkName::Paint && w.end().0 <= at)?;
+        let task = self.task_of(painted)?;
+        let start = self.world.tasks[task as usize].start;
+        Some((task, work[painted].end().0 - start))
+    }
+
+    fn task_of(&self, piece: usize) -> Option<u32> {
+        let after = self.prepared.index.tasks.partition_point(|&t| t <= piece);
+        u32::try_from(after.checked_sub(1)?).ok()
+    }
+
+    /// Adds needs by the graph's edges. Those that lie later than the moment are within its own task.
+    fn edges(&mut self, moment: Place, at: f64, edges: Vec<Edge>, run: Option<u32>) {
+        for edge in edges.into_iter().filter(|e| e.at.0 <= at + SLACK) {
+            let Some(on) = self.place(&edge, at) else { continue };
+            if on == moment {
+                continue;
+            }
+            self.world.needs.push(Need { moment, on, bond: bond(&edge), run, void: false });
+        }
+    }
+
+    /// The place of the moment that an edge leads back to.
+    fn place(&mut self, edge: &Edge, by: f64) -> Option<Place> {
+        let at = edge.at.0.max(0.0);
+        let place = match edge.from {
+            Moment::Start => START,
+            Moment::Asked(id) => Phase::Asked.of(id),
+            Moment::Connecting(id) => Phase::Connecting.of(id),
+            Moment::Connected(id) => Phase::Connected.of(id),
+            Moment::Sent(id) => Phase::Sent.of(id),
+            Moment::Answered(id) => Phase::Answered.of(id),
+            Moment::Done(id) => {
+                let done = Phase::Done.of(id);
+                if self.world.moment(done).at > at + SLACK { self.part(id, at) } else { done }
+            }
+            Moment::Document => self.part(self.prepared.load.document()?.id, at),
+            Moment::Released(id) => self.release(id, at),
+            Moment::Began(piece) | Moment::Inside(piece, _) => {
+                let task = self.task_of(piece)?;
+                let offset = at - self.world.tasks[task as usize].start;
+                self.inside(task, offset)
+            }
+            Moment::ParserEnd => self.parser_end,
+            other => self.told_by(other, at),
+        };
+        (self.world.moment(place).at <= by + SLACK).then_some(place)
+    }
+
+    /// A moment of another sort, with its own needs.
+    fn told_by(&mut self, moment: Moment, at: f64) -> Place {
+        let key = (moment, at.to_bits());
+        if let Some(place) = self.known.get(&key) {
+            return *place;
+        }
+        let place = self.world.add(Kind::After, at);
+        self.known.insert(key, place);
+        let edges = self.graph.needs(moment, Millis(at));
+        self.edges(place, at, edges, None);
+        place
+    }
+
+    /// When a blocking request let go: within the task that ran or took it, else with its last byte.
+    fn release(&mut self, id: RequestId, at: f64) -> Place {
+        if let Some(place) = self.released.get(&id) {
+            return *place;
+        }
+        let request = self.prepared.load.request(id);
+        let used = request.and_then(|r| self.prepared.first_use(r));
+        let place = match used.and_then(|(piece, work)| Some((self.task_of(piece)?, work.end().0))) {
+            Some((task, end)) if end + SLACK >= at => {
+                let offset = end - self.world.tasks[task as usize].start;
+                self.inside(task, offset)
+            }
+            _ => Phase::Done.of(id),
+        };
+        self.released.insert(id, place);
+        place
+    }
+
+    fn inside(&mut self, task: u32, offset: f64) -> Place {
+        let state = self.world.tasks[task as usize];
+        let offset = offset.clamp(0.0, state.duration);
+        let key = (Moment::Began(self.prepared.index.tasks[task as usize]), offset.to_bits());
+        if let Some(place) = self.known.get(&key) {
+            return *place;
+        }
+        let place = self.world.add(Kind::Inside { task, offset }, state.start + offset);
+        self.world.need(place, state.begins, Bond::Origin);
+        self.known.insert(key, place);
+        self.within.entry(task).or_default().push(place);
+        place
+    }
+
+    /// The bytes of a response that were there by a moment.
+    fn part(&mut self, id: RequestId, at: f64) -> Place {
+        let [answered, done] = [Phase::Answered, Phase::Done].map(|p| self.world.moment(p.of(id)).at);
+        if at >= done - SLACK {
+            return Phase::Done.of(id);
+        }
+        if at <= answered {
+            return Phase::Answered.of(id);
+        }
+        let key = (Moment::Done(id), at.to_bits());
+        if let Some(place) = self.known.get(&key) {
+            return *place;
+        }
+        let share = (at - answered) / (done - answered);
+        let place = self.world.add(Kind::Part { request: id.0, share }, at);
+        self.world.need(place, Phase::Answered.of(id), Bond::Origin);
+        self.known.insert(key, place);
+        place
+    }
+
+    /// How much later than its last need each moment came.
+    fn lags(&mut self) {
+        let moments = &self.world.moments;
+        let mut latest = vec![f64::NEG_INFINITY; moments.len()];
+        for need in &self.world.needs {
+            let at = &mut latest[need.moment as usize];
+            *at = at.max(moments[need.on as usize].at);
+        }
+        // When the stretch began in which the thread did not rest before each task.
+        let mut period = 0.0;
+        let mut rested = true;
+        let mut ready = vec![0.0; self.world.tasks.len()];
+        for (i, task) in self.world.tasks.iter().enumerate() {
+            if rested {
+                period = task.start;
+            }
+            ready[i] = if rested { task.start } else { latest[task.begins as usize].max(period).min(task.start) };
+            let next = self.world.tasks.get(i + 1).map_or(f64::INFINITY, |n| n.start);
+            rested = next - (task.start + task.duration) >= BACK_TO_BACK;
+        }
+        for (i, moment) in self.world.moments.iter_mut().enumerate() {
+            let since = if latest[i].is_finite() { latest[i] } else { 0.0 };
+            moment.lag = match moment.kind {
+                Kind::After => moment.at - since,
+                Kind::Begins(task) => ready[task as usize] - since,
+                _ => 0.0,
+            };
+        }
+    }
+}
+
+/// Whether an edge's moment would not be without what it leads back to.
+fn bond(edge: &Edge) -> Bond {
+    let origin = match (&edge.from, &edge.fact) {
+        (Moment::Inside(..) | Moment::Began(_), _)
+        | (Moment::Done(_), LegFact::TakesAnswer { .. } | LegFact::Imported { .. } | LegFact::AskedLater { .. })
+        | (_, LegFact::FoundThrough { gate: None, .. } | LegFact::StreamSays { .. }) => true,
+        _ => edge.cause == Cause::Redirect,
+    };
+    if origin { Bond::Origin } else { Bond::Gate }
+}
+
+/// Whether a connection carries several responses at once.
+pub(super) fn multiplexed(request: &Request) -> bool {
+    request.protocol.as_deref().is_some_and(|p| p.starts_with("h2") || p.starts_with("h3"))
+}
+
+/// The address of a run.
+pub(super) fn address(prepared: &Prepared, run: &Run) -> Option<Arc<str>> {
+    prepared.load.work[run.piece].url.clone()
+}

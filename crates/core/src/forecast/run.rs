@@ -1,0 +1,300 @@
+//! The forward run: every moment comes when the last of its needs has come, the main thread does one task at a
+//! time, and the line is shared.
+
+use super::world::{Cut, Kind, Phase, Place, START, World};
+use crate::RequestId;
+use phainon_link::{Body, Direction, shared};
+use std::cmp::Reverse;
+use std::collections::{BTreeSet, BinaryHeap, HashMap};
+use std::time::Duration;
+
+/// The times of a run.
+#[derive(Debug, Clone)]
+pub(super) struct Times {
+    /// Of each moment, in ms; infinite for those that do not happen.
+    pub at: Vec<f64>,
+    /// When each task began; infinite for those that did not.
+    pub starts: Vec<f64>,
+    /// Moments that wait for each other.
+    pub unresolved: Vec<Place>,
+}
+
+/// Line and thread are computed in turns until the bodies' times change by less than this, in ms.
+const SETTLED: f64 = 0.5;
+/// So many turns at most.
+const TURNS: usize = 8;
+/// Times that are equal but for rounding.
+const EQUAL: f64 = 1e-6;
+
+/// What depends on each moment, and how many needs each has.
+struct Dependents {
+    first: Vec<u32>,
+    of: Vec<u32>,
+    needs: Vec<u32>,
+}
+
+impl Dependents {
+    fn of(world: &World) -> Self {
+        let counts =
+            |n: &&super::world::Need| !n.void && !world.moment(n.moment).gone && !world.moment(n.on).gone;
+        let mut first = vec![0u32; world.moments.len() + 1];
+        let mut needs = vec![0u32; world.moments.len()];
+        for need in world.needs.iter().filter(counts) {
+            first[need.on as usize + 1] += 1;
+            needs[need.moment as usize] += 1;
+        }
+        for i in 1..first.len() {
+            first[i] += first[i - 1];
+        }
+        let mut next = first.clone();
+        let mut of = vec![0u32; first[first.len() - 1] as usize];
+        for need in world.needs.iter().filter(counts) {
+            let slot = &mut next[need.on as usize];
+            of[*slot as usize] = need.moment;
+            *slot += 1;
+        }
+        Self { first, of, needs }
+    }
+}
+
+/// The bodies' times as observed and as the line's model has them, both of the load without edits.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Calibration {
+    /// Of each request the line's time for its body by the model.
+    pub modelled: Vec<f64>,
+}
+
+impl Calibration {
+    /// Of the load as it was observed.
+    pub(super) fn of(world: &World) -> Self {
+        let observed: Vec<f64> = world.moments.iter().map(|m| m.at).collect();
+        Self { modelled: modelled(world, &observed) }
+    }
+}
+
+/// What the line takes for each body, given when their headers came.
+fn modelled(world: &World, at: &[f64]) -> Vec<f64> {
+    let mut took = vec![0.0; world.transfers.len()];
+    if world.rate <= 0.0 {
+        return took;
+    }
+    let half = world.round_trip / 2.0;
+    let mut requests = Vec::new();
+    let mut bodies = Vec::new();
+    for (i, transfer) in world.transfers.iter().enumerate() {
+        let answered = at[answered(i) as usize];
+        if transfer.bytes < 1.0 || !answered.is_finite() {
+            continue;
+        }
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+        bodies.push(Body {
+            connection: transfer.connection as usize,
+            ready: duration(answered - half),
+            bytes: transfer.bytes as usize,
+        });
+        requests.push((i, answered));
+    }
+    let line = Direction { rate: world.rate * 1000.0, round_trip: duration(world.round_trip) };
+    for ((i, answered), arrived) in requests.into_iter().zip(shared(line, &bodies)) {
+        took[i] = (arrived.as_secs_f64() * 1000.0 - answered).max(0.0);
+    }
+    took
+}
+
+/// A body's time: as observed, and longer or shorter by what the model says.
+fn body(world: &World, i: usize, before: f64, now: f64) -> f64 {
+    let transfer = &world.transfers[i];
+    let share = if transfer.bytes_observed > 0.0 { transfer.bytes / transfer.bytes_observed } else { 1.0 };
+    if world.rate <= 0.0 {
+        return transfer.body * share;
+    }
+    let least = (transfer.bytes / world.rate).min(transfer.body * share);
+    let took = if before > transfer.body && before > 0.0 { transfer.body * now / before } else { transfer.body + now - before };
+    took.max(least)
+}
+
+/// Runs a world forwards.
+pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
+    let dependents = Dependents::of(world);
+    let mut cuts: HashMap<u32, Vec<Cut>> = HashMap::new();
+    for cut in &world.cuts {
+        cuts.entry(cut.task).or_default().push(*cut);
+    }
+    let mut bodies: Vec<f64> = (0..world.transfers.len())
+        .map(|i| body(world, i, calibration.modelled[i], calibration.modelled[i]))
+        .collect();
+    let mut waits: Vec<f64> = (0..world.transfers.len()).map(|i| wait(world, i, None)).collect();
+    let mut times = turn(world, &dependents, &cuts, &bodies, &waits);
+    for _ in 1..TURNS {
+        let now = modelled(world, &times.at);
+        let mut moved: f64 = 0.0;
+        for i in 0..bodies.len() {
+            let next = body(world, i, calibration.modelled[i], now[i]);
+            moved = moved.max((next - bodies[i]).abs());
+            bodies[i] = next;
+            let next = wait(world, i, Some(&times.at));
+            moved = moved.max((next - waits[i]).abs());
+            waits[i] = next;
+        }
+        if moved < SETTLED {
+            break;
+        }
+        times = turn(world, &dependents, &cuts, &bodies, &waits);
+    }
+    times
+}
+
+/// From sending to the headers: the server, the way, and what still goes before them on their connection.
+fn wait(world: &World, i: usize, at: Option<&[f64]>) -> f64 {
+    let own = world.transfers[i].wait;
+    let goes_before = |k: u32| {
+        let Some(at) = at else { return true };
+        let done = at[Phase::Done.of(RequestId(k)) as usize];
+        done.is_finite() && done > at[sent(i) as usize] + EQUAL
+    };
+    let share = |k: u32| {
+        let other = &world.transfers[k as usize];
+        if other.bytes_observed > 0.0 { (other.bytes / other.bytes_observed).min(1.0) } else { 1.0 }
+    };
+    let ahead = world.ahead[i].iter().filter(|(k, _)| goes_before(*k)).map(|(k, ms)| ms * share(*k));
+    own + ahead.sum::<f64>()
+}
+
+fn turn(
+    world: &World,
+    dependents: &Dependents,
+    cuts: &HashMap<u32, Vec<Cut>>,
+    bodies: &[f64],
+    waits: &[f64],
+) -> Times {
+    let mut pass = Pass {
+        world,
+        dependents,
+        cuts,
+        bodies,
+        waits,
+        at: vec![f64::INFINITY; world.moments.len()],
+        left: dependents.needs.clone(),
+        latest: vec![f64::NEG_INFINITY; world.moments.len()],
+        open: Vec::new(),
+        ready: BinaryHeap::new(),
+    };
+    pass.at[START as usize] = 0.0;
+    pass.told(START);
+    // What needs nothing any more stays as observed.
+    for place in 1..world.moments.len() {
+        let moment = &world.moments[place];
+        if dependents.needs[place] == 0 && !moment.gone {
+            pass.latest[place] = moment.at - moment.lag;
+            pass.come(place);
+        }
+    }
+    pass.settle();
+    let mut starts = vec![f64::INFINITY; world.tasks.len()];
+    let mut waiting: BTreeSet<(u64, u32)> = BTreeSet::new();
+    let mut free = 0.0f64;
+    loop {
+        while let Some(Reverse((ready, task))) = pass.ready.peek().copied() {
+            if f64::from_bits(ready) > free + EQUAL {
+                break;
+            }
+            pass.ready.pop();
+            waiting.insert((bits(world.tasks[task as usize].order), task));
+        }
+        let Some((_, task)) = waiting.pop_first() else {
+            let Some(Reverse((ready, _))) = pass.ready.peek().copied() else { break };
+            free = f64::from_bits(ready);
+            continue;
+        };
+        let state = &world.tasks[task as usize];
+        let begins = state.begins as usize;
+        let start = pass.at[begins].max(free);
+        (pass.at[begins], starts[task as usize]) = (start, start);
+        free = start + state.duration + state.gap;
+        pass.told(state.begins);
+        pass.settle();
+    }
+    let unresolved = (0..world.moments.len()).filter(|&i| pass.left[i] > 0 && !world.moments[i].gone);
+    let unresolved = unresolved.filter_map(|i| u32::try_from(i).ok()).collect();
+    Times { at: pass.at, starts, unresolved }
+}
+
+struct Pass<'a> {
+    world: &'a World,
+    dependents: &'a Dependents,
+    cuts: &'a HashMap<u32, Vec<Cut>>,
+    bodies: &'a [f64],
+    waits: &'a [f64],
+    at: Vec<f64>,
+    left: Vec<u32>,
+    latest: Vec<f64>,
+    open: Vec<Place>,
+    ready: BinaryHeap<Reverse<(u64, u32)>>,
+}
+
+impl Pass<'_> {
+    /// Tells those who need a moment when it came.
+    fn told(&mut self, place: Place) {
+        let at = self.at[place as usize];
+        let (from, to) = (self.dependents.first[place as usize], self.dependents.first[place as usize + 1]);
+        for i in from..to {
+            let moment = self.dependents.of[i as usize];
+            self.latest[moment as usize] = self.latest[moment as usize].max(at);
+            self.left[moment as usize] -= 1;
+            if self.left[moment as usize] == 0 {
+                self.open.push(moment);
+            }
+        }
+    }
+
+    fn settle(&mut self) {
+        while let Some(place) = self.open.pop() {
+            self.come(place as usize);
+        }
+    }
+
+    /// All that a moment needs has come.
+    fn come(&mut self, place: usize) {
+        let moment = &self.world.moments[place];
+        let latest = self.latest[place];
+        let at = match moment.kind {
+            Kind::After => latest + moment.lag,
+            Kind::Begins(task) => {
+                let ready = (latest + moment.lag).max(0.0);
+                self.at[place] = ready;
+                self.ready.push(Reverse((bits(ready), task)));
+                return;
+            }
+            Kind::Inside { task, offset } => latest + offset - self.cut(task, offset),
+            Kind::Answered(request) => latest + self.waits[request as usize],
+            Kind::Done(request) => latest + self.bodies[request as usize],
+            Kind::Part { request, share } => latest + share * self.bodies[request as usize],
+        };
+        self.at[place] = at;
+        if let Ok(place) = u32::try_from(place) {
+            self.told(place);
+        }
+    }
+
+    fn cut(&self, task: u32, offset: f64) -> f64 {
+        let cuts = self.cuts.get(&task).map_or(&[][..], Vec::as_slice);
+        cuts.iter().filter(|c| c.offset < offset).map(|c| c.length.min(offset - c.offset)).sum()
+    }
+}
+
+fn answered(request: usize) -> Place {
+    Phase::Answered.of(RequestId(u32::try_from(request).unwrap_or(u32::MAX)))
+}
+
+fn sent(request: usize) -> Place {
+    Phase::Sent.of(RequestId(u32::try_from(request).unwrap_or(u32::MAX)))
+}
+
+/// Times that are not negative compare as their bits do.
+fn bits(at: f64) -> u64 {
+    at.max(0.0).to_bits()
+}
+
+fn duration(ms: f64) -> Duration {
+    Duration::try_from_secs_f64(ms.max(0.0) / 1000.0).unwrap_or_default()
+}

@@ -1,0 +1,164 @@
+//! What the forward run computes on: moments with what each needs, tasks, and bytes on the line. Edits change
+//! a copy of it.
+
+use crate::RequestId;
+
+/// A moment's place in [`World::moments`].
+pub(super) type Place = u32;
+/// Navigation start.
+pub(super) const START: Place = 0;
+
+/// How a moment's time follows from what it needs.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) enum Kind {
+    /// So much later than the last of its needs.
+    After,
+    /// A task may begin: so much later than the last of its needs, and when the thread is free.
+    Begins(u32),
+    /// So far into a task.
+    Inside { task: u32, offset: f64 },
+    /// The server's wait after the request was sent, and what goes before it on its connection.
+    Answered(u32),
+    /// The body's time on the line after its headers.
+    Done(u32),
+    /// A share of a body.
+    Part { request: u32, share: f64 },
+}
+
+/// A moment.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Moment {
+    pub kind: Kind,
+    /// When it was observed, in ms.
+    pub at: f64,
+    /// How much later than the last of its needs: what the model does not know, as observed.
+    pub lag: f64,
+    /// It does not happen.
+    pub gone: bool,
+}
+
+/// What becomes of a moment whose need does not happen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Bond {
+    /// It waits for it no longer.
+    Gate,
+    /// It does not happen either.
+    Origin,
+}
+
+/// A moment's need of another.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Need {
+    pub moment: Place,
+    pub on: Place,
+    pub bond: Bond,
+    /// The run within a task that needs it, where it is not the whole task.
+    pub run: Option<u32>,
+    /// It does not count any more.
+    pub void: bool,
+}
+
+/// A task of the main thread.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Task {
+    pub begins: Place,
+    /// In ms.
+    pub duration: f64,
+    /// The pause after it that the thread did not use, where others waited.
+    pub gap: f64,
+    /// Of tasks that are ready, the one of the lowest order goes first.
+    pub order: f64,
+    /// As observed.
+    pub start: f64,
+    /// It is done in pieces too short to block.
+    pub split: bool,
+}
+
+/// A run of script, or a sheet's parsing, within a task.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Run {
+    /// Its piece of work.
+    pub piece: usize,
+    pub task: u32,
+    pub offset: f64,
+    pub length: f64,
+}
+
+/// A stretch taken out of a task.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Cut {
+    pub task: u32,
+    pub offset: f64,
+    pub length: f64,
+}
+
+/// A request on the line.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Transfer {
+    pub connection: u32,
+    /// Over the wire.
+    pub bytes: f64,
+    pub bytes_observed: f64,
+    /// The server's wait and the way there and back, in ms.
+    pub wait: f64,
+    /// From headers to the last byte, as observed.
+    pub body: f64,
+}
+
+/// The moments of a request.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Phase {
+    Asked,
+    Connecting,
+    Connected,
+    Sent,
+    Answered,
+    Done,
+}
+
+impl Phase {
+    pub(super) const ALL: [Self; 6] =
+        [Self::Asked, Self::Connecting, Self::Connected, Self::Sent, Self::Answered, Self::Done];
+
+    /// The place of a request's moment: they stand first, six a request.
+    pub(super) fn of(self, request: RequestId) -> Place {
+        1 + request.0 * 6 + self as u32
+    }
+}
+
+/// Everything that the forward run needs.
+#[derive(Debug, Clone, Default)]
+pub(super) struct World {
+    pub moments: Vec<Moment>,
+    pub needs: Vec<Need>,
+    pub tasks: Vec<Task>,
+    pub cuts: Vec<Cut>,
+    pub transfers: Vec<Transfer>,
+    /// Of each request those whose bytes went before its headers, with the time that these took.
+    pub ahead: Vec<Vec<(u32, f64)>>,
+    /// Bytes a ms; 0 where the line is not known.
+    pub rate: f64,
+    /// In ms.
+    pub round_trip: f64,
+}
+
+impl World {
+    pub(super) fn add(&mut self, kind: Kind, at: f64) -> Place {
+        self.moments.push(Moment { kind, at, lag: 0.0, gone: false });
+        u32::try_from(self.moments.len() - 1).unwrap_or(START)
+    }
+
+    pub(super) fn need(&mut self, moment: Place, on: Place, bond: Bond) {
+        if moment != on {
+            self.needs.push(Need { moment, on, bond, run: None, void: false });
+        }
+    }
+
+    pub(super) fn moment(&self, place: Place) -> &Moment {
+        &self.moments[place as usize]
+    }
+
+    pub(super) fn moment_mut(&mut self, place: Place) -> &mut Moment {
+        &mut self.moments[place as usize]
+    }
+}

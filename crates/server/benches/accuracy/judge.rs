@@ -1,0 +1,211 @@
+//! Path and forecast judged by measured pairs.
+
+use crate::pairs::{Page, Seen, bodies_of, kept};
+use phainon_core::forecast::{Figures, Model};
+use phainon_core::metrics::Metric;
+use phainon_core::path::path_to_largest;
+use phainon_core::{Edit, Prepared, Request};
+use std::path::Path;
+
+/// A file is a culprit from so much of the largest paint's time on, and from so many milliseconds.
+const SHARE: f64 = 0.05;
+const LEAST: f64 = 100.0;
+
+#[derive(Default)]
+struct Blame {
+    found: u32,
+    missed: u32,
+    wrong: u32,
+    rightly_not: u32,
+}
+
+/// One forecast held against one measurement.
+struct Held {
+    page: String,
+    edit: String,
+    metric: Metric,
+    forecast: f64,
+    measured: f64,
+    /// What the metric came to.
+    value: f64,
+    /// How far loads of one sort lie apart.
+    scatter: f64,
+}
+
+pub fn judge(folder: &Path, only: Option<&str>) {
+    let mut blame = Blame::default();
+    let mut held = Vec::new();
+    let mut taus = Vec::new();
+    let pages: Vec<Page> = kept(folder).into_iter().filter(|p| only.is_none_or(|only| p.name.contains(only))).collect();
+    for page in &pages {
+        println!("\n{}", page.name);
+        let prepared = Prepared::plain(page.load.clone());
+        let path = path_to_largest(&prepared).unwrap_or_default();
+        let model = Model::of(&prepared);
+        let own = prepared.load.largest().map(crate::measure::element).unwrap_or_default();
+        let before = medians(&page.plain);
+        let mut gains = Vec::new();
+        for tried in &page.tried {
+            let bodies = bodies_of(page);
+            let forecast = model.forecast(std::slice::from_ref(&tried.edit), &bodies);
+            let after = medians(&tried.loads);
+            let mut cells = Vec::new();
+            let same = tried.loads.iter().filter(|l| l.largest == own).count() * 2 > tried.loads.len();
+            for metric in Figures::METRICS {
+                let measured = before(metric).zip(after(metric)).map(|(a, b)| b - a);
+                let expected = forecast.before.value(metric).zip(forecast.after.value(metric)).map(|(a, b)| b - a);
+                let (Some(measured), Some(expected), Some(value)) = (measured, expected, after(metric)) else { continue };
+                if metric == Metric::Lcp && !same {
+                    cells.push(format!("Lcp {expected:+.0} (another element)"));
+                    continue;
+                }
+                cells.push(match metric {
+                    Metric::Cls => format!("Cls {expected:+.2} {measured:+.2}"),
+                    Metric::Weight => format!("kB {:+.0} {:+.0}", expected / 1000.0, measured / 1000.0),
+                    _ => format!("{metric:?} {expected:+.0} {measured:+.0}"),
+                });
+                if !forecast.left_out.is_empty() {
+                    continue;
+                }
+                let scatter = spread(&page.plain, metric).max(spread(&tried.loads, metric));
+                let edit = tried.edit.key();
+                held.push(Held { page: page.name.clone(), edit, metric, forecast: expected, measured, value, scatter });
+                if metric == Metric::Lcp {
+                    gains.push((expected, measured));
+                }
+            }
+            let mut verdict = "";
+            if let (Edit::Remove { file }, true) = (&tried.edit, same)
+                && let Some((a, b)) = before(Metric::Lcp).zip(after(Metric::Lcp))
+            {
+                let is = |r: &Request| phainon_core::ResourceKey::of(&r.url) == *file;
+                let ids: Vec<_> = prepared.load.requests.iter().filter(|r| is(r)).map(|r| r.id).collect();
+                let given: f64 = path.iter().filter(|l| l.request.is_some_and(|id| ids.contains(&id))).map(|l| l.length().0).sum();
+                let least = (a * SHARE).max(LEAST);
+                verdict = match (a - b > least, given > least) {
+                    (true, true) => {
+                        blame.found += 1;
+                        "found"
+                    }
+                    (true, false) => {
+                        blame.missed += 1;
+                        "MISSED"
+                    }
+                    (false, true) => {
+                        blame.wrong += 1;
+                        "WRONG"
+                    }
+                    (false, false) => {
+                        blame.rightly_not += 1;
+                        ""
+                    }
+                };
+                cells.push(format!("given {given:.0}"));
+            }
+            let why = forecast.left_out.first().map(|l| l.1.as_str()).unwrap_or_default();
+            println!("  {:<60} {} {verdict} {why}", short(&tried.edit.key()), cells.join("  "));
+        }
+        if let Some(tau) = kendall(&gains) {
+            println!("  τ {tau:.2}");
+            taus.push(tau);
+        }
+    }
+    summary(&held, &blame, &taus);
+}
+
+fn short(key: &str) -> String {
+    let skip = key.chars().count().saturating_sub(60);
+    key.chars().skip(skip).collect()
+}
+
+fn medians(seen: &[Seen]) -> impl Fn(Metric) -> Option<f64> + '_ {
+    |metric| {
+        let mut values: Vec<f64> = seen.iter().filter_map(|s| s.figures.get(&metric).copied()).collect();
+        values.sort_by(f64::total_cmp);
+        let middle = values.len() / 2;
+        match values.len() {
+            0 => None,
+            n if n % 2 == 1 => Some(values[middle]),
+            _ => Some(f64::midpoint(values[middle - 1], values[middle])),
+        }
+    }
+}
+
+/// Half the distance between the quartiles of loads.
+fn spread(seen: &[Seen], metric: Metric) -> f64 {
+    let mut values: Vec<f64> = seen.iter().filter_map(|s| s.figures.get(&metric).copied()).collect();
+    values.sort_by(f64::total_cmp);
+    if values.len() < 2 {
+        return 0.0;
+    }
+    let at = |share: f64| {
+        #[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+        let place = ((values.len() - 1) as f64 * share).round() as usize;
+        values[place]
+    };
+    (at(0.75) - at(0.25)) / 2.0
+}
+
+/// Kendall's τ-b of gains: of pairs that differ, how many stand in the same order.
+fn kendall(gains: &[(f64, f64)]) -> Option<f64> {
+    let (mut same, mut other) = (0i32, 0i32);
+    for (i, a) in gains.iter().enumerate() {
+        for b in &gains[i + 1..] {
+            // What differs by less than the noise has no order.
+            if (a.1 - b.1).abs() < LEAST {
+                continue;
+            }
+            if (a.0 - b.0) * (a.1 - b.1) > 0.0 {
+                same += 1;
+            } else {
+                other += 1;
+            }
+        }
+    }
+    (same + other > 0).then(|| f64::from(same - other) / f64::from(same + other))
+}
+
+fn summary(held: &[Held], blame: &Blame, taus: &[f64]) {
+    println!("\nForecast: error as a share of what was measured");
+    for metric in Figures::METRICS {
+        let least = if metric == Metric::Cls { 1.0 } else { 50.0 };
+        let mut errors: Vec<(f64, &Held)> = held
+            .iter()
+            .filter(|h| h.metric == metric)
+            .map(|h| ((h.forecast - h.measured).abs() / h.value.max(least), h))
+            .collect();
+        errors.sort_by(|a, b| a.0.total_cmp(&b.0));
+        if errors.is_empty() {
+            continue;
+        }
+        let at = |share: f64| {
+            #[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+            let place = ((errors.len() - 1) as f64 * share).round() as usize;
+            errors[place].0 * 100.0
+        };
+        println!("  {metric:?}: {} pairs, median {:.1} %, 90th percentile {:.1} %", errors.len(), at(0.5), at(0.9));
+        for (error, h) in errors.iter().rev().take(6) {
+            println!(
+                "      {:.0} %  {} {}: forecast {:+.0}, measured {:+.0} to {:.0}, loads scatter by {:.0}",
+                error * 100.0,
+                h.page,
+                short(&h.edit),
+                h.forecast,
+                h.measured,
+                h.value,
+                h.scatter
+            );
+        }
+    }
+    if !taus.is_empty() {
+        let mut sorted = taus.to_vec();
+        sorted.sort_by(f64::total_cmp);
+        println!("  τ of LCP gains: median {:.2}, lowest {:.2}", sorted[sorted.len() / 2], sorted[0]);
+    }
+    let Blame { found, missed, wrong, rightly_not } = blame;
+    println!(
+        "Blame: {found} culprits found, {missed} missed, {wrong} wrongly accused, {rightly_not} rightly not; precision {:.2}, recall {:.2}",
+        f64::from(*found) / f64::from(found + wrong).max(1.0),
+        f64::from(*found) / f64::from(found + missed).max(1.0)
+    );
+}

@@ -1,0 +1,190 @@
+//! Pairs: pages recorded, and each loaded again with one edit after the other. They are kept in a folder, so
+//! that path and forecast can be judged by them again and again.
+
+use crate::measure::{self, base, element, record};
+use crate::templates;
+use phainon_core::metrics::{Metric, Metrics};
+use phainon_core::path::path_to_largest;
+use phainon_core::{
+    Edit, EditKind, Load, RenderBlocking, Request, ResourceKey, ResourceKind, Visit, analyse, preset,
+};
+use phainon_recorder::{RecordRequest, Recording};
+use phainon_server::read_loads;
+use phainon_server::trial::{Base, load_again, seen_of};
+use phainon_standin::{StandIn, all_pages};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::sync::Arc;
+use tokio::sync::mpsc;
+
+/// So many files are taken off a page, one at a time: those that the path accuses, then the heaviest.
+const TAKEN_OFF: usize = 6;
+/// So many other edits of a page are tried.
+const OTHERS: usize = 5;
+
+/// The figures of a load.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Seen {
+    pub figures: BTreeMap<Metric, f64>,
+    /// What the largest element was.
+    pub largest: String,
+}
+
+/// An edit, and the loads with it.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Tried {
+    pub edit: Edit,
+    pub loads: Vec<Seen>,
+}
+
+/// A page with what was measured of it.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Page {
+    pub name: String,
+    /// The recorded load that was loaded again.
+    pub load: Load,
+    /// Loaded again without edits.
+    pub plain: Vec<Seen>,
+    pub tried: Vec<Tried>,
+    /// Text bodies that came unpacked, by their hashes.
+    #[serde(default)]
+    pub texts: BTreeMap<String, String>,
+}
+
+/// Records pages and tries edits of each.
+pub async fn pairs(loads: usize, folder: &Path, only: Option<&str>) {
+    let wanted = |name: &str| only.is_none_or(|only| only.split(',').any(|o| name.contains(o)));
+    let site = StandIn::start().await.expect("the stand-in starts");
+    for (at, page) in all_pages().enumerate().filter(|(_, p)| wanted(p.name)) {
+        let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
+        let url = format!("http://www.skerryline.test{}", page.path);
+        let mut request = measure::request(&url, preset(conditions).expect("a preset"), 3);
+        request.hosts = site.hosts();
+        request.trusted_key = Some(site.key_hash().to_owned());
+        told(page_of(page.name, request, loads, folder).await);
+    }
+    for (at, page) in templates::PAGES.iter().enumerate().filter(|(_, p)| wanted(p)) {
+        let Some(served) = templates::serve(folder, page).await else { continue };
+        let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
+        told(page_of(page, served.request(preset(conditions).expect("a preset"), 3), loads, folder).await);
+    }
+}
+
+fn told(made: Result<String, String>) {
+    match made {
+        Ok(line) => println!("{line}"),
+        Err(why) => println!("could not be measured: {why}"),
+    }
+}
+
+async fn page_of(name: &str, request: RecordRequest, loads: usize, folder: &Path) -> Result<String, String> {
+    let (recording, _) = record(&request).await?;
+    let base = base(&recording)?;
+    let mut page =
+        Page { name: name.to_owned(), load: (*base.prepared.load).clone(), plain: Vec::new(), tried: Vec::new(), texts: texts(&base, &recording) };
+    let edits = edits_of(&base, &recording);
+    for edit in edits {
+        let Ok((book, _)) = base.with(std::slice::from_ref(&edit), &[]) else { continue };
+        page.plain.extend(again(&base, base.book.clone(), 1).await?);
+        let tried = again(&base, book, loads).await?;
+        page.tried.push(Tried { edit, loads: tried });
+    }
+    keep(&page, folder)?;
+    Ok(format!("{name}: {} edits, {} loads without", page.tried.len(), page.plain.len()))
+}
+
+async fn again(base: &Base, book: phainon_replay::Book, loads: usize) -> Result<Vec<Seen>, String> {
+    let (sender, _held) = mpsc::unbounded_channel();
+    let made = load_again(book, &base.course(loads, false, None), sender).await?;
+    seen(&made.recording)
+}
+
+fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {
+    let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false);
+    let loads = seen_of(&read.map_err(|e| e.to_string())?.loads, Visit::First);
+    let figures = |m: &Metrics| {
+        let held = phainon_core::forecast::Figures::METRICS;
+        held.into_iter().filter_map(|metric| Some((metric, m.value(metric)?))).collect()
+    };
+    let seen = loads.iter().filter(|s| s.failed.is_none()).map(|s| Seen {
+        figures: figures(&s.metrics),
+        largest: s.load.largest().map(element).unwrap_or_default(),
+    });
+    Ok(seen.collect())
+}
+
+/// Edits worth measuring: files taken off, scripts that block deferred, and what findings call for.
+fn edits_of(base: &Base, recording: &Recording) -> Vec<Edit> {
+    let load = &base.prepared.load;
+    let path = path_to_largest(&base.prepared).unwrap_or_default();
+    let given = |r: &Request| path.iter().filter(|l| l.request == Some(r.id)).map(|l| l.length().0).sum::<f64>();
+    let document = load.document().map(|d| d.id);
+    let largest = load.largest().and_then(|l| l.url.clone()).unwrap_or_default();
+    let mut files: Vec<&Request> = load
+        .requests
+        .iter()
+        .filter(|r| r.is_network() && Some(r.id) != document && r.status == Some(200) && *r.url != *largest)
+        .collect();
+    files.sort_by(|a, b| given(b).total_cmp(&given(a)).then(b.transferred.cmp(&a.transferred)));
+    files.dedup_by(|a, b| a.url == b.url);
+    let mut edits: Vec<Edit> =
+        files.iter().take(TAKEN_OFF).map(|r| Edit::Remove { file: ResourceKey::of(&r.url) }).collect();
+    let bodies = |hash: &str| recording.bodies.get(hash).cloned();
+    let found = analyse(&base.prepared, &bodies).findings.into_iter().map(|f| f.edit);
+    let blocks = |r: &&Request| r.kind == ResourceKind::Script && r.render_blocking == RenderBlocking::Blocking;
+    let deferred =
+        load.requests.iter().filter(blocks).map(|r| Edit::DeferScript { file: ResourceKey::of(&r.url) });
+    let mut others: Vec<Edit> = Vec::new();
+    for edit in found.chain(deferred) {
+        let kinds = [EditKind::CacheLonger, EditKind::Preconnect, EditKind::SetDimensions, EditKind::Shrink];
+        let twice = others.iter().filter(|o| o.kind() == edit.kind()).count() >= 2;
+        let known = others.iter().any(|o| o.key() == edit.key());
+        let tryable = base.with(std::slice::from_ref(&edit), &[]).is_ok();
+        if !kinds.contains(&edit.kind()) && !twice && !known && tryable {
+            others.push(edit);
+        }
+    }
+    edits.extend(others.into_iter().take(OTHERS));
+    edits
+}
+
+/// Bodies of text that came unpacked, for edits that pack them.
+fn texts(base: &Base, recording: &Recording) -> BTreeMap<String, String> {
+    let unpacked = base.prepared.load.requests.iter().filter(|r| r.header("content-encoding").is_none());
+    let bodies = unpacked.filter_map(|r| r.body.as_ref()).filter_map(|b| {
+        let body = recording.bodies.get(&b.hash)?;
+        Some((b.hash.clone(), String::from_utf8(body.to_vec()).ok()?))
+    });
+    bodies.collect()
+}
+
+fn keep(page: &Page, folder: &Path) -> Result<(), String> {
+    let folder = folder.join("pairs");
+    std::fs::create_dir_all(&folder).map_err(|e| e.to_string())?;
+    let name: String = page.name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+    let json = serde_json::to_vec(page).map_err(|e| e.to_string())?;
+    let packed = zstd::encode_all(json.as_slice(), 9).map_err(|e| e.to_string())?;
+    std::fs::write(folder.join(format!("{name}.json.zst")), packed).map_err(|e| e.to_string())
+}
+
+/// What was measured before.
+pub fn kept(folder: &Path) -> Vec<Page> {
+    let mut files: Vec<_> = std::fs::read_dir(folder.join("pairs"))
+        .into_iter()
+        .flatten()
+        .filter_map(|f| Some(f.ok()?.path()))
+        .filter(|p| p.extension().is_some_and(|e| e == "zst"))
+        .collect();
+    files.sort();
+    let page = |path: &std::path::PathBuf| {
+        let json = zstd::decode_all(std::fs::read(path).ok()?.as_slice()).ok()?;
+        serde_json::from_slice(&json).ok()
+    };
+    files.iter().filter_map(page).collect()
+}
+
+/// The bodies that were kept with a page.
+pub fn bodies_of(page: &Page) -> impl Fn(&str) -> Option<Vec<u8>> + '_ {
+    |hash: &str| page.texts.get(hash).map(|text| text.clone().into_bytes())
+}
