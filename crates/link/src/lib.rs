@@ -59,8 +59,11 @@ pub struct Body {
 /// own: they take turns, chunk by chunk.
 #[must_use]
 pub fn transfers(line: Direction, bodies: &[usize]) -> Vec<Duration> {
-    let bodies: Vec<Body> =
-        bodies.iter().enumerate().map(|(connection, &bytes)| Body { connection, ready: Duration::ZERO, bytes }).collect();
+    let bodies: Vec<Body> = bodies
+        .iter()
+        .enumerate()
+        .map(|(connection, &bytes)| Body { connection, ready: Duration::ZERO, bytes })
+        .collect();
     shared(line, &bodies)
 }
 

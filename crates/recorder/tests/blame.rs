@@ -64,6 +64,9 @@ async fn judge(class: &Class) -> Option<String> {
     (!wrong.is_empty()).then(|| format!("{}: {}\n{}", class.page, wrong.join("; "), told(&path)))
 }
 
+/// A machine that others use too can stand still within a load: what is wrong three times in a row is wrong.
+const TIMES: usize = 3;
+
 /// Browsers measure each other when two run at once; these tests take turns.
 static TURN: Mutex<()> = Mutex::const_new(());
 
@@ -73,7 +76,14 @@ async fn the_file_that_each_page_waits_for_carries_the_wait() {
     let only = std::env::var("PHAINON_ONLY").unwrap_or_default();
     let mut wrong = Vec::new();
     for class in CLASSES.iter().filter(|c| only.is_empty() || only.split(',').any(|o| o == c.page)) {
-        wrong.extend(judge(class).await);
+        let mut told = None;
+        for _ in 0..TIMES {
+            told = judge(class).await;
+            if told.is_none() {
+                break;
+            }
+        }
+        wrong.extend(told);
     }
     assert!(wrong.is_empty(), "{} of {} wrong:\n{}", wrong.len(), CLASSES.len(), wrong.join("\n"));
 }

@@ -54,6 +54,7 @@ pub fn router() -> Router<App> {
         .merge(crate::depth::router())
         .merge(crate::storage::router())
         .merge(crate::trials::router())
+        .merge(crate::forecasts::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
         .layer(axum::middleware::map_response(in_problems))
 }

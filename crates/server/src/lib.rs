@@ -10,6 +10,7 @@ pub mod demo;
 pub mod depth;
 mod error;
 mod export;
+pub mod forecasts;
 pub mod import;
 pub mod job_list;
 pub mod jobs;

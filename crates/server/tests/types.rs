@@ -3,7 +3,7 @@
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
-use phainon_server::{api, depth, import, job_list, state, storage, trials};
+use phainon_server::{api, depth, forecasts, import, job_list, state, storage, trials};
 use phainon_store::{NewFix, Plan, Recordings};
 use ts_rs::{Config, TS};
 
@@ -34,6 +34,9 @@ fn the_front_ends_types_are_current() {
     SiteWeight::export_all(&config).expect("types");
     TracksHead::export_all(&config).expect("types");
     trials::TrialOffer::export_all(&config).expect("types");
+    forecasts::ForecastRequest::export_all(&config).expect("types");
+    forecasts::Foreseen::export_all(&config).expect("types");
+    forecasts::FindingForecast::export_all(&config).expect("types");
     trials::TrialRequest::export_all(&config).expect("types");
     trials::FileText::export_all(&config).expect("types");
     trials::EditText::export_all(&config).expect("types");

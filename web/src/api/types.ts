@@ -50,6 +50,31 @@ bytes: number,
 cut: boolean, };
 
 /**
+ * What edits bring to one metric: medians over the loads.
+ */
+export type Brings = { 
+/**
+ * Which.
+ */
+metric: Metric, 
+/**
+ * As recorded: times in ms, weight in bytes.
+ */
+before: number, 
+/**
+ * With the edits.
+ */
+after: number, 
+/**
+ * The change is no lower than this.
+ */
+low: number, 
+/**
+ * And no higher.
+ */
+high: number, };
+
+/**
  * A number of bytes.
  */
 export type Bytes = number;
@@ -372,6 +397,11 @@ value: string,
 request: RequestId | null, };
 
 /**
+ * What a load would measure; nothing where that is not known.
+ */
+export type Figures = { fcp_ms: Millis | null, lcp_ms: Millis | null, tbt_ms: Millis | null, cls: number | null, speed_index_ms: Millis | null, transferred_bytes: Bytes | null, };
+
+/**
  * A page of a file, of which there are many.
  */
 export type FilePage = { 
@@ -483,6 +513,23 @@ sureness: Sureness,
 fix: Fix, };
 
 /**
+ * What the fix of a finding would bring, alone.
+ */
+export type FindingForecast = { 
+/**
+ * The finding's key.
+ */
+finding: string, 
+/**
+ * Over the loads of the recording; empty where it is not known.
+ */
+brings: Array<Brings>, 
+/**
+ * Why it is not known, in one sentence.
+ */
+unknown: string | null, };
+
+/**
  * An edit with its words.
  */
 export type Fix = { 
@@ -553,6 +600,44 @@ layout_ms: Millis,
  * When it first happened.
  */
 first_ms: Millis, };
+
+/**
+ * Edits whose effect is asked for.
+ */
+export type ForecastRequest = { 
+/**
+ * In the order in which they are applied.
+ */
+edits: Array<Edit>, };
+
+/**
+ * What edits would bring.
+ */
+export type Foreseen = { 
+/**
+ * Over the loads of the recording.
+ */
+brings: Array<Brings>, 
+/**
+ * Of how many loads that is.
+ */
+loads: number, 
+/**
+ * What this load would measure.
+ */
+after: Figures, 
+/**
+ * Requests of this load that would move.
+ */
+moved: Array<MovedRequest>, 
+/**
+ * The new way of this load to its largest paint.
+ */
+path: Array<Step>, 
+/**
+ * Edits whose effect is not known.
+ */
+left_out: Array<LeftOut>, };
 
 /**
  * A function's time over all places that it was called from.
@@ -926,6 +1011,19 @@ load_duration_ms: Millis,
 render_delay_ms: Millis, };
 
 /**
+ * An edit that a forecast leaves out.
+ */
+export type LeftOut = { 
+/**
+ * Which, by its key.
+ */
+edit: string, 
+/**
+ * Why, in one sentence.
+ */
+why: string, };
+
+/**
  * A leg with its words.
  */
 export type Leg = { 
@@ -1225,6 +1323,27 @@ node: bigint | null,
  * The element as a CSS selector, or in the browser's own words where it could not be resolved.
  */
 element: string | null, };
+
+/**
+ * A request that comes at another time, or not at all.
+ */
+export type MovedRequest = { 
+/**
+ * Which.
+ */
+request: RequestId, 
+/**
+ * When it is asked for; `None` where it is not.
+ */
+start_ms: Millis | null, 
+/**
+ * When its first byte is there.
+ */
+first_byte_ms: Millis | null, 
+/**
+ * When its last byte is there.
+ */
+end_ms: Millis | null, };
 
 /**
  * A fix to be put into a plan, with the finding that called for it.
@@ -1926,6 +2045,36 @@ steps: string, };
  * Where a finding stands to the path to the largest paint.
  */
 export type Standing = "on_path" | "beside_path" | "off_path" | "unknown";
+
+/**
+ * A step of the forecast path.
+ */
+export type Step = { 
+/**
+ * From.
+ */
+from_ms: Millis, 
+/**
+ * To.
+ */
+to_ms: Millis, 
+/**
+ * On what.
+ */
+kind: StepKind, 
+/**
+ * The request that it is about.
+ */
+request: RequestId | null, 
+/**
+ * The script at work in the task.
+ */
+script: string | null, };
+
+/**
+ * What a step of the forecast path is spent on.
+ */
+export type StepKind = "asked" | "sent" | "answered" | "received" | "task" | "other";
 
 /**
  * What a load can lack.

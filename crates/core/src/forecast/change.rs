@@ -173,7 +173,8 @@ impl<'g, 'a> Change<'g, 'a> {
         let Some(request) = request.filter(|r| matches!(r.kind, ResourceKind::Script | ResourceKind::Style)) else {
             return;
         };
-        let elsewhere = self.ground.prepared.all_for(&request.url).any(|r| !self.world.moment(Phase::Asked.of(r.id)).gone);
+        let elsewhere =
+            self.ground.prepared.all_for(&request.url).any(|r| !self.world.moment(Phase::Asked.of(r.id)).gone);
         if !elsewhere {
             for run in self.ground.runs.get(&request.url).cloned().unwrap_or_default() {
                 self.cut(run, open);
@@ -194,7 +195,8 @@ impl<'g, 'a> Change<'g, 'a> {
             .min_by(|a, b| a.sent.unwrap_or(a.start).order(&b.sent.unwrap_or(b.start)));
         let Some(next) = next.map(|r| r.id) else { return };
         for phase in [Phase::Connecting, Phase::Connected] {
-            self.world.moment_mut(phase.of(next)).lag = self.world.moment(phase.of(id)).lag;
+            let lag = self.world.moment(phase.of(id)).lag;
+            self.world.set_lag(phase.of(next), lag);
         }
         for i in self.needs_on(Phase::Connected.of(id)) {
             let need = &mut self.world.needs[i];
@@ -240,18 +242,22 @@ impl<'g, 'a> Change<'g, 'a> {
         }
     }
 
-    /// A task no longer needs what a run of it needed.
+    /// A task no longer needs what a run of it needed. Where more is done in the task, that comes when it came
+    /// for all that is known: it is rid of the run's own file alone.
     fn needs_less(&mut self, begins: Place, run: u32) {
+        let own = self.ground.moments.runs[run as usize];
+        let husk = self.world.tasks[own.task as usize].duration < HUSK;
+        let url = address(self.ground.prepared, &own);
+        let files: Vec<Place> =
+            url.iter().flat_map(|url| self.ground.prepared.all_for(url)).map(|r| Phase::Done.of(r.id)).collect();
         let mut left = false;
         for i in self.needs_of(begins) {
             let need = &mut self.world.needs[i];
-            need.void |= need.run == Some(run);
+            let of_run = husk || need.bond == Bond::Origin || files.contains(&need.on);
+            need.void |= need.run == Some(run) && of_run;
             left |= !need.void;
         }
-        let task = self.ground.moments.runs[run as usize].task;
-        if !left
-            && let Some(before) = self.ground.moments.acted.get(task as usize).copied().flatten()
-        {
+        if !left && let Some(before) = self.ground.moments.acted.get(own.task as usize).copied().flatten() {
             self.world.need(begins, before, Bond::Gate);
         }
     }
@@ -286,15 +292,8 @@ impl<'g, 'a> Change<'g, 'a> {
         let begins = self.world.add(Kind::After, old.start + own.offset);
         let task = u32::try_from(self.world.tasks.len()).unwrap_or(u32::MAX);
         *self.world.moment_mut(begins) =
-            Moment { kind: Kind::Begins(task), at: old.start + own.offset, lag, gone: false };
-        let moved = Task {
-            begins,
-            duration: own.length,
-            gap: 0.0,
-            order,
-            start: old.start + own.offset,
-            split: false,
-        };
+            Moment { kind: Kind::Begins(task), at: old.start + own.offset, lag, due: f64::INFINITY, gone: false };
+        let moved = Task { begins, duration: own.length, gap: 0.0, order, start: old.start + own.offset, split: false };
         self.world.tasks.push(moved);
         for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {
             let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
@@ -332,7 +331,7 @@ impl<'g, 'a> Change<'g, 'a> {
         }
         self.world.need(asked, Phase::Answered.of(document), Bond::Gate);
         let (own, first) = (self.world.moment(asked).at, self.world.moment(Phase::Answered.of(document)).at);
-        self.world.moment_mut(asked).lag = (own - first).clamp(0.0, SCANNED);
+        self.world.set_lag(asked, (own - first).clamp(0.0, SCANNED));
         self.never_held(id);
     }
 
@@ -344,8 +343,8 @@ impl<'g, 'a> Change<'g, 'a> {
                 let kept = self.is_of_its_way(id, self.world.needs[i].on);
                 self.world.needs[i].void |= !kept;
             }
-            let moment = *self.world.moment(place);
-            self.world.moment_mut(place).lag = moment.lag.min(QUEUED);
+            let lag = self.world.moment(place).lag.min(QUEUED);
+            self.world.set_lag(place, lag);
         }
     }
 

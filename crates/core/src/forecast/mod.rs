@@ -6,15 +6,19 @@
 //! (`effects/`, one file a kind) and runs it forwards: the main thread does one task at a time, and bodies share
 //! the line as on the recorder's own link.
 
+mod brings;
 mod change;
 mod effects;
 mod moments;
 mod outcome;
 mod run;
+mod steps;
 mod world;
 
+pub use brings::{Brings, brings};
 pub use effects::Unforeseen;
 pub use outcome::Figures;
+pub use steps::{Step, StepKind};
 
 use crate::graph::Graph;
 use crate::{Bodies, Edit, Millis, Prepared, RequestId};
@@ -22,6 +26,7 @@ use change::{Change, Ground};
 use moments::Builder;
 use run::{Calibration, Times, run};
 use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
 use ts_rs::TS;
 use world::{Kind, Phase};
 
@@ -49,8 +54,27 @@ pub struct Forecast {
     pub after: Figures,
     /// Requests that would move by a millisecond or more.
     pub moved: Vec<MovedRequest>,
+    /// The new way to the largest paint; empty where none is known.
+    pub path: Vec<Step>,
     /// Edits whose effect is not known, by their keys, each with the reason; they were left out.
     pub left_out: Vec<(String, String)>,
+}
+
+/// Runs a world. Moments of one time may wait for each other, and an edit may have one wait for what came of it:
+/// each then waits for earlier ones alone.
+fn settled(world: &mut world::World, calibration: &Calibration) -> Times {
+    let times = run(world, calibration);
+    if times.unresolved.is_empty() {
+        return times;
+    }
+    let waits: HashSet<u32> = times.unresolved.iter().copied().collect();
+    let at: Vec<f64> = world.moments.iter().map(|m| m.at).collect();
+    for need in &mut world.needs {
+        let order = |place: u32| (at[place as usize], place);
+        let circular = waits.contains(&need.moment) && waits.contains(&need.on) && order(need.on) >= order(need.moment);
+        need.void |= circular;
+    }
+    run(world, calibration)
 }
 
 /// A load's causal model, ready to be run.
@@ -67,22 +91,7 @@ impl<'a> Model<'a> {
         let graph = Graph::of(prepared);
         let mut moments = Builder::build(&graph, prepared);
         let calibration = Calibration::of(&moments.world);
-        let mut base = run(&moments.world, &calibration);
-        if !base.unresolved.is_empty() {
-            // Moments of one time may wait for each other; each then waits for earlier ones alone.
-            let waits: std::collections::HashSet<u32> = base.unresolved.iter().copied().collect();
-            let order = |place: u32| (moments.world.moments[place as usize].at, place);
-            let circular: Vec<bool> = moments
-                .world
-                .needs
-                .iter()
-                .map(|n| waits.contains(&n.moment) && waits.contains(&n.on) && order(n.on) >= order(n.moment))
-                .collect();
-            for (need, circular) in moments.world.needs.iter_mut().zip(circular) {
-                need.void |= circular;
-            }
-            base = run(&moments.world, &calibration);
-        }
+        let base = settled(&mut moments.world, &calibration);
         Self { ground: Ground::of(prepared, moments), calibration, base }
     }
 
@@ -102,13 +111,19 @@ impl<'a> Model<'a> {
                 left_out.push((edit.key(), why));
             }
         }
-        let times = run(&change.world, &self.calibration);
+        let times = settled(&mut change.world, &self.calibration);
         let after = self.outcome(&change.world, &times, change.shifted);
-        Forecast { before: self.figures(), after, moved: self.moved(&times), left_out }
+        let path = self.path(&change.world, &times);
+        Forecast { before: self.figures(), after, moved: self.moved(&times), path, left_out }
     }
 
     fn outcome(&self, world: &world::World, times: &Times, shifted: f64) -> Figures {
         outcome::figures(&self.ground.prepared.load, &self.ground.moments, world, times, shifted)
+    }
+
+    fn path(&self, world: &world::World, times: &Times) -> Vec<Step> {
+        let Some(to) = outcome::largest(&self.ground.moments, times) else { return Vec::new() };
+        steps::steps(self.ground.prepared, &self.ground.moments, world, times, to)
     }
 
     fn moved(&self, times: &Times) -> Vec<MovedRequest> {
@@ -136,8 +151,8 @@ impl<'a> Model<'a> {
     #[must_use]
     pub fn astray(&self) -> f64 {
         let moments = self.ground.moments.world.moments.iter().zip(&self.base.at);
-        let astray = moments.filter(|(m, _)| !matches!(m.kind, Kind::Begins(_)) && !m.gone).map(|(m, at)| (m.at - at).abs());
-        if std::env::var("DBG").is_ok() { for (i,(m, at)) in self.ground.moments.world.moments.iter().zip(&self.base.at).enumerate() { if (m.at-at).abs()>=0.5 { eprintln!("{i} {m:?} {at}"); for n in self.ground.moments.world.needs.iter().filter(|n| n.moment as usize==i) { eprintln!("   {n:?} obs {} now {} {:?}", self.ground.moments.world.moments[n.on as usize].at, self.base.at[n.on as usize], self.ground.moments.world.moments[n.on as usize].kind);} } } for (i,t) in self.ground.moments.world.tasks.iter().enumerate() { if (self.base.starts[i]-t.start).abs()>0.3 { eprintln!("task {i} {t:?} now {} lag {}", self.base.starts[i], self.ground.moments.world.moments[t.begins as usize].lag);} } }
+        let astray =
+            moments.filter(|(m, _)| !matches!(m.kind, Kind::Begins(_)) && !m.gone).map(|(m, at)| (m.at - at).abs());
         astray.fold(0.0, f64::max)
     }
 }

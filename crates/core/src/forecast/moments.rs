@@ -3,7 +3,8 @@
 use super::world::{Bond, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment};
 use crate::{InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
+use std::ops::Range;
 use std::sync::Arc;
 
 /// A pause of the thread shorter than this is its own handling between two tasks, in ms.
@@ -52,6 +53,10 @@ pub(super) struct Builder<'g, 'a> {
     released: HashMap<RequestId, Place>,
     acted: Vec<Option<Place>>,
     within: HashMap<u32, Vec<Place>>,
+    /// The needs of tasks that only draw a frame, by their places.
+    frames: HashMap<u32, Range<usize>>,
+    /// Tasks that draw a paint.
+    shows: HashSet<u32>,
     parser_end: Place,
 }
 
@@ -66,6 +71,8 @@ impl<'g, 'a> Builder<'g, 'a> {
             released: HashMap::new(),
             acted: Vec::new(),
             within: HashMap::new(),
+            frames: HashMap::new(),
+            shows: HashSet::new(),
             parser_end: START,
         };
         builder.requests();
@@ -182,7 +189,14 @@ impl<'g, 'a> Builder<'g, 'a> {
             let pause = next - end;
             let gap = if pause < BACK_TO_BACK { pause } else { 0.0 };
             let begins = self.world.add(Kind::Begins(order), start);
-            self.world.tasks.push(Task { begins, duration: end - start, gap, order: f64::from(order), start, split: false });
+            self.world.tasks.push(Task {
+                begins,
+                duration: end - start,
+                gap,
+                order: f64::from(order),
+                start,
+                split: false,
+            });
         }
     }
 
@@ -285,21 +299,15 @@ impl<'g, 'a> Builder<'g, 'a> {
                 skip = Some(own.depth);
                 acts = true;
                 let run = u32::try_from(self.runs.len()).ok();
-                self.runs.push(Run {
-                    piece,
-                    task: index,
-                    offset: own.start.0 - state.start,
-                    length: own.duration.0,
-                });
+                self.runs.push(Run { piece, task: index, offset: own.start.0 - state.start, length: own.duration.0 });
                 let edges = self.graph.needs(Moment::Began(piece), own.start);
                 self.edges(state.begins, state.start, edges, run);
             }
+            // Whatever set another task off is not known: it stays where it was observed.
             if draws && !acts && !parses {
+                let before = self.world.needs.len();
                 self.frame_needs(state.begins, drawn_at, state.start, acted);
-            } else if !acts && !parses
-                && let Some(before) = acted
-            {
-                self.gate(state.begins, before);
+                self.frames.insert(index, before..self.world.needs.len());
             }
             if draws {
                 drawn_at = state.start;
@@ -338,8 +346,13 @@ impl<'g, 'a> Builder<'g, 'a> {
         let mut edges = self.graph.needs(Moment::Painted { file, text }, at);
         edges.extend(self.graph.known_needs(file, text, at));
         if let Some((task, end)) = self.drawing_task(at.0) {
-            let begins = self.world.tasks[task as usize].begins;
-            let start = self.world.tasks[task as usize].start;
+            let Task { begins, start, .. } = self.world.tasks[task as usize];
+            // What shows it waits for what it shows, and for nothing else that came since the frame before.
+            if self.shows.insert(task) {
+                for i in self.frames.get(&task).cloned().into_iter().flatten() {
+                    self.world.needs[i].void = true;
+                }
+            }
             let gates: Vec<Edge> = edges.iter().filter(|e| e.at.0 <= start + SLACK).cloned().collect();
             for edge in gates {
                 if let Some(on) = self.place(&edge, start) {
@@ -349,7 +362,14 @@ impl<'g, 'a> Builder<'g, 'a> {
             let end = self.inside(task, end);
             self.gate(place, end);
         }
+        let from = self.world.needs.len();
         self.edges(place, at.0, edges, None);
+        // Without its picture it is not.
+        if let Some(file) = file {
+            for need in self.world.needs[from..].iter_mut().filter(|n| n.on == Phase::Done.of(file)) {
+                need.bond = Bond::Origin;
+            }
+        }
         Paint { moment: place, size, file }
     }
 
@@ -487,7 +507,7 @@ impl<'g, 'a> Builder<'g, 'a> {
     fn lags(&mut self) {
         let moments = &self.world.moments;
         let mut latest = vec![f64::NEG_INFINITY; moments.len()];
-        for need in &self.world.needs {
+        for need in self.world.needs.iter().filter(|n| !n.void) {
             let at = &mut latest[need.moment as usize];
             *at = at.max(moments[need.on as usize].at);
         }
@@ -505,11 +525,12 @@ impl<'g, 'a> Builder<'g, 'a> {
         }
         for (i, moment) in self.world.moments.iter_mut().enumerate() {
             let since = if latest[i].is_finite() { latest[i] } else { 0.0 };
-            moment.lag = match moment.kind {
-                Kind::After => moment.at - since,
-                Kind::Begins(task) => ready[task as usize] - since,
-                _ => 0.0,
+            let due = match moment.kind {
+                Kind::After => moment.at,
+                Kind::Begins(task) => ready[task as usize],
+                _ => continue,
             };
+            (moment.lag, moment.due) = (due - since, due);
         }
     }
 }

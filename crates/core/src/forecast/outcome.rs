@@ -45,8 +45,7 @@ impl Figures {
 /// What a run comes to. `shifted` is the part of CLS that is gone.
 pub(super) fn figures(load: &Load, moments: &Moments, world: &World, times: &Times, shifted: f64) -> Figures {
     let at = |place: super::world::Place| Some(times.at[place as usize]).filter(|at| at.is_finite());
-    let candidates: Vec<(f64, f64)> =
-        moments.candidates.iter().filter_map(|c| Some((c.size, at(c.moment)?))).collect();
+    let candidates: Vec<(f64, f64)> = moments.candidates.iter().filter_map(|c| Some((c.size, at(c.moment)?))).collect();
     let first = moments.first_paint.and_then(|p| at(p.moment));
     // Whatever is a candidate for the largest paint is a contentful one.
     let fcp = first.map(|first| candidates.iter().map(|c| c.1).fold(first, f64::min));
@@ -63,11 +62,20 @@ pub(super) fn figures(load: &Load, moments: &Moments, world: &World, times: &Tim
     }
 }
 
+/// The paint of the largest candidate that comes.
+pub(super) fn largest(moments: &Moments, times: &Times) -> Option<super::world::Place> {
+    let comes = moments.candidates.iter().filter(|c| times.at[c.moment as usize].is_finite());
+    comes.max_by(|a, b| a.size.total_cmp(&b.size)).map(|c| c.moment)
+}
+
 fn total_blocking(load: &Load, moments: &Moments, world: &World, times: &Times, fcp: f64) -> Millis {
     let tasks = || {
-        world.tasks.iter().zip(&times.starts).filter(|(t, start)| start.is_finite() && t.duration > 0.0 && !t.split).map(
-            |(t, start)| (Millis(*start), Millis(start + t.duration)),
-        )
+        world
+            .tasks
+            .iter()
+            .zip(&times.starts)
+            .filter(|(t, start)| start.is_finite() && t.duration > 0.0 && !t.split)
+            .map(|(t, start)| (Millis(*start), Millis(start + t.duration)))
     };
     let counts = |r: &&crate::Request| r.method == "GET" && r.is_network() && r.cache.is_none();
     let requests = load.requests.iter().filter(counts).filter_map(|r| {

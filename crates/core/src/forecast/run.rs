@@ -35,8 +35,7 @@ struct Dependents {
 
 impl Dependents {
     fn of(world: &World) -> Self {
-        let counts =
-            |n: &&super::world::Need| !n.void && !world.moment(n.moment).gone && !world.moment(n.on).gone;
+        let counts = |n: &&super::world::Need| !n.void && !world.moment(n.moment).gone && !world.moment(n.on).gone;
         let mut first = vec![0u32; world.moments.len() + 1];
         let mut needs = vec![0u32; world.moments.len()];
         for need in world.needs.iter().filter(counts) {
@@ -109,22 +108,26 @@ fn body(world: &World, i: usize, before: f64, now: f64) -> f64 {
         return transfer.body * share;
     }
     let least = (transfer.bytes / world.rate).min(transfer.body * share);
-    let took = if before > transfer.body && before > 0.0 { transfer.body * now / before } else { transfer.body + now - before };
+    let took = if before > transfer.body && before > 0.0 {
+        transfer.body * now / before
+    } else {
+        transfer.body + now - before
+    };
     took.max(least)
 }
 
 /// Runs a world forwards.
 pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
     let dependents = Dependents::of(world);
+    let lags = world.lags();
     let mut cuts: HashMap<u32, Vec<Cut>> = HashMap::new();
     for cut in &world.cuts {
         cuts.entry(cut.task).or_default().push(*cut);
     }
-    let mut bodies: Vec<f64> = (0..world.transfers.len())
-        .map(|i| body(world, i, calibration.modelled[i], calibration.modelled[i]))
-        .collect();
+    let mut bodies: Vec<f64> =
+        (0..world.transfers.len()).map(|i| body(world, i, calibration.modelled[i], calibration.modelled[i])).collect();
     let mut waits: Vec<f64> = (0..world.transfers.len()).map(|i| wait(world, i, None)).collect();
-    let mut times = turn(world, &dependents, &cuts, &bodies, &waits);
+    let mut times = turn(world, &dependents, &lags, &cuts, &bodies, &waits);
     for _ in 1..TURNS {
         let now = modelled(world, &times.at);
         let mut moved: f64 = 0.0;
@@ -139,7 +142,7 @@ pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
         if moved < SETTLED {
             break;
         }
-        times = turn(world, &dependents, &cuts, &bodies, &waits);
+        times = turn(world, &dependents, &lags, &cuts, &bodies, &waits);
     }
     times
 }
@@ -163,6 +166,7 @@ fn wait(world: &World, i: usize, at: Option<&[f64]>) -> f64 {
 fn turn(
     world: &World,
     dependents: &Dependents,
+    lags: &[f64],
     cuts: &HashMap<u32, Vec<Cut>>,
     bodies: &[f64],
     waits: &[f64],
@@ -170,6 +174,7 @@ fn turn(
     let mut pass = Pass {
         world,
         dependents,
+        lags,
         cuts,
         bodies,
         waits,
@@ -185,7 +190,7 @@ fn turn(
     for place in 1..world.moments.len() {
         let moment = &world.moments[place];
         if dependents.needs[place] == 0 && !moment.gone {
-            pass.latest[place] = moment.at - moment.lag;
+            pass.latest[place] = moment.at - lags[place];
             pass.come(place);
         }
     }
@@ -222,6 +227,7 @@ fn turn(
 struct Pass<'a> {
     world: &'a World,
     dependents: &'a Dependents,
+    lags: &'a [f64],
     cuts: &'a HashMap<u32, Vec<Cut>>,
     bodies: &'a [f64],
     waits: &'a [f64],
@@ -258,9 +264,9 @@ impl Pass<'_> {
         let moment = &self.world.moments[place];
         let latest = self.latest[place];
         let at = match moment.kind {
-            Kind::After => latest + moment.lag,
+            Kind::After => latest + self.lags[place],
             Kind::Begins(task) => {
-                let ready = (latest + moment.lag).max(0.0);
+                let ready = (latest + self.lags[place]).max(0.0);
                 self.at[place] = ready;
                 self.ready.push(Reverse((bits(ready), task)));
                 return;

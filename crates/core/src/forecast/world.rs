@@ -33,6 +33,8 @@ pub(super) struct Moment {
     pub at: f64,
     /// How much later than the last of its needs: what the model does not know, as observed.
     pub lag: f64,
+    /// When it could have come as observed, in ms; infinite where an edit says how much later it comes.
+    pub due: f64,
     /// It does not happen.
     pub gone: bool,
 }
@@ -144,7 +146,7 @@ pub(super) struct World {
 
 impl World {
     pub(super) fn add(&mut self, kind: Kind, at: f64) -> Place {
-        self.moments.push(Moment { kind, at, lag: 0.0, gone: false });
+        self.moments.push(Moment { kind, at, lag: 0.0, due: f64::INFINITY, gone: false });
         u32::try_from(self.moments.len() - 1).unwrap_or(START)
     }
 
@@ -152,6 +154,27 @@ impl World {
         if moment != on {
             self.needs.push(Need { moment, on, bond, run: None, void: false });
         }
+    }
+
+    /// Has a moment come so much later than the last of its needs.
+    pub(super) fn set_lag(&mut self, place: Place, lag: f64) {
+        let moment = self.moment_mut(place);
+        (moment.lag, moment.due) = (lag, f64::INFINITY);
+    }
+
+    /// What a moment's time is beyond the last of its needs. Where an edit has it need something that was
+    /// observed later than what it had needed, less is left.
+    pub(super) fn lags(&self) -> Vec<f64> {
+        let mut latest = vec![f64::NEG_INFINITY; self.moments.len()];
+        for need in &self.needs {
+            if !need.void && !self.moment(need.on).gone {
+                let at = &mut latest[need.moment as usize];
+                *at = at.max(self.moment(need.on).at);
+            }
+        }
+        let lag =
+            |(moment, latest): (&Moment, f64)| moment.lag.min((moment.due - latest).max(0.0)).max(moment.lag.min(0.0));
+        self.moments.iter().zip(latest).map(lag).collect()
     }
 
     pub(super) fn moment(&self, place: Place) -> &Moment {

@@ -1,10 +1,10 @@
 //! Path and forecast judged by measured pairs.
 
 use crate::pairs::{Page, Seen, bodies_of, kept};
-use phainon_core::forecast::{Figures, Model};
+use phainon_core::forecast::{Figures, Forecast, Model, brings};
 use phainon_core::metrics::Metric;
 use phainon_core::path::path_to_largest;
-use phainon_core::{Edit, Prepared, Request};
+use phainon_core::{Edit, Prepared, Request, RequestId};
 use std::path::Path;
 
 /// A file is a culprit from so much of the largest paint's time on, and from so many milliseconds.
@@ -30,6 +30,8 @@ struct Held {
     value: f64,
     /// How far loads of one sort lie apart.
     scatter: f64,
+    /// Whether the stated interval holds what was measured.
+    inside: bool,
 }
 
 pub fn judge(folder: &Path, only: Option<&str>) {
@@ -42,6 +44,7 @@ pub fn judge(folder: &Path, only: Option<&str>) {
         let prepared = Prepared::plain(page.load.clone());
         let path = path_to_largest(&prepared).unwrap_or_default();
         let model = Model::of(&prepared);
+        println!("  without edits astray by {:.1} ms at most", model.astray());
         let own = prepared.load.largest().map(crate::measure::element).unwrap_or_default();
         let before = medians(&page.plain);
         let mut gains = Vec::new();
@@ -54,7 +57,9 @@ pub fn judge(folder: &Path, only: Option<&str>) {
             for metric in Figures::METRICS {
                 let measured = before(metric).zip(after(metric)).map(|(a, b)| b - a);
                 let expected = forecast.before.value(metric).zip(forecast.after.value(metric)).map(|(a, b)| b - a);
-                let (Some(measured), Some(expected), Some(value)) = (measured, expected, after(metric)) else { continue };
+                let (Some(measured), Some(expected), Some(value)) = (measured, expected, after(metric)) else {
+                    continue;
+                };
                 if metric == Metric::Lcp && !same {
                     cells.push(format!("Lcp {expected:+.0} (another element)"));
                     continue;
@@ -69,7 +74,11 @@ pub fn judge(folder: &Path, only: Option<&str>) {
                 }
                 let scatter = spread(&page.plain, metric).max(spread(&tried.loads, metric));
                 let edit = tried.edit.key();
-                held.push(Held { page: page.name.clone(), edit, metric, forecast: expected, measured, value, scatter });
+                let stated = brings(std::slice::from_ref(&forecast));
+                let stated = stated.iter().find(|b| b.metric == metric);
+                let inside = stated.is_some_and(|b| b.low - scatter <= measured && measured <= b.high + scatter);
+                let page = page.name.clone();
+                held.push(Held { page, edit, metric, forecast: expected, measured, value, scatter, inside });
                 if metric == Metric::Lcp {
                     gains.push((expected, measured));
                 }
@@ -80,7 +89,8 @@ pub fn judge(folder: &Path, only: Option<&str>) {
             {
                 let is = |r: &Request| phainon_core::ResourceKey::of(&r.url) == *file;
                 let ids: Vec<_> = prepared.load.requests.iter().filter(|r| is(r)).map(|r| r.id).collect();
-                let given: f64 = path.iter().filter(|l| l.request.is_some_and(|id| ids.contains(&id))).map(|l| l.length().0).sum();
+                let given: f64 =
+                    path.iter().filter(|l| l.request.is_some_and(|id| ids.contains(&id))).map(|l| l.length().0).sum();
                 let least = (a * SHARE).max(LEAST);
                 verdict = match (a - b > least, given > least) {
                     (true, true) => {
@@ -102,6 +112,9 @@ pub fn judge(folder: &Path, only: Option<&str>) {
                 };
                 cells.push(format!("given {given:.0}"));
             }
+            if std::env::var("PHAINON_DETAIL").is_ok_and(|only| tried.edit.key().contains(&only)) {
+                detail(&prepared, &forecast);
+            }
             let why = forecast.left_out.first().map(|l| l.1.as_str()).unwrap_or_default();
             println!("  {:<60} {} {verdict} {why}", short(&tried.edit.key()), cells.join("  "));
         }
@@ -111,6 +124,35 @@ pub fn judge(folder: &Path, only: Option<&str>) {
         }
     }
     summary(&held, &blame, &taus);
+}
+
+/// The forecast way to the largest paint, and where requests move.
+fn detail(prepared: &Prepared, forecast: &Forecast) {
+    let name = |id: Option<RequestId>| id.and_then(|id| prepared.load.request(id)).map(Request::short_name);
+    for leg in path_to_largest(prepared).unwrap_or_default() {
+        let url = leg.url.as_deref().map(|u| u.rsplit('/').next().unwrap_or(u)).unwrap_or_default();
+        println!("        was {:>6.0} to {:>6.0} {:?} {url}", leg.from_ms.0, leg.to_ms.0, leg.cause);
+    }
+    for step in &forecast.path {
+        let what = name(step.request).or(step.script.as_ref().map(ToString::to_string)).unwrap_or_default();
+        println!("        is {:>6.0} to {:>6.0} {:?} {what}", step.from_ms.0, step.to_ms.0, step.kind);
+    }
+    for request in &prepared.load.requests {
+        let at = |ms: Option<phainon_core::Millis>| ms.map_or(f64::NAN, |v| v.0);
+        let moved = forecast.moved.iter().find(|m| m.request == request.id);
+        let moved = moved.map(|m| format!("→ {:.0} {:.0} {:.0}", at(m.start_ms), at(m.first_byte_ms), at(m.end_ms)));
+        println!(
+            "        {:<30} c{} {:>8} B {:>6.0} {:>6.0} {:>6.0} {:>6.0} {}",
+            request.short_name().chars().take(30).collect::<String>(),
+            request.connection.unwrap_or(0),
+            request.transferred.map_or(0, |b| b.0),
+            request.start.0,
+            at(request.sent),
+            at(request.first_byte),
+            at(request.end),
+            moved.unwrap_or_default()
+        );
+    }
 }
 
 fn short(key: &str) -> String {
@@ -183,7 +225,13 @@ fn summary(held: &[Held], blame: &Blame, taus: &[f64]) {
             let place = ((errors.len() - 1) as f64 * share).round() as usize;
             errors[place].0 * 100.0
         };
-        println!("  {metric:?}: {} pairs, median {:.1} %, 90th percentile {:.1} %", errors.len(), at(0.5), at(0.9));
+        let inside = errors.iter().filter(|(_, h)| h.inside).count();
+        println!(
+            "  {metric:?}: {} pairs, median {:.1} %, 90th percentile {:.1} %, {inside} in the stated interval, give or take the loads' scatter",
+            errors.len(),
+            at(0.5),
+            at(0.9)
+        );
         for (error, h) in errors.iter().rev().take(6) {
             println!(
                 "      {:.0} %  {} {}: forecast {:+.0}, measured {:+.0} to {:.0}, loads scatter by {:.0}",

@@ -39,7 +39,9 @@ async fn main() {
         }
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
-        _ => println!("accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]` or `edits [ONLY]`"),
+        _ => println!(
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]` or `edits [ONLY]`"
+        ),
     }
 }
 

@@ -5,9 +5,7 @@ use crate::measure::{self, base, element, record};
 use crate::templates;
 use phainon_core::metrics::{Metric, Metrics};
 use phainon_core::path::path_to_largest;
-use phainon_core::{
-    Edit, EditKind, Load, RenderBlocking, Request, ResourceKey, ResourceKind, Visit, analyse, preset,
-};
+use phainon_core::{Edit, EditKind, Load, RenderBlocking, Request, ResourceKey, ResourceKind, Visit, analyse, preset};
 use phainon_recorder::{RecordRequest, Recording};
 use phainon_server::read_loads;
 use phainon_server::trial::{Base, load_again, seen_of};
@@ -81,8 +79,13 @@ fn told(made: Result<String, String>) {
 async fn page_of(name: &str, request: RecordRequest, loads: usize, folder: &Path) -> Result<String, String> {
     let (recording, _) = record(&request).await?;
     let base = base(&recording)?;
-    let mut page =
-        Page { name: name.to_owned(), load: (*base.prepared.load).clone(), plain: Vec::new(), tried: Vec::new(), texts: texts(&base, &recording) };
+    let mut page = Page {
+        name: name.to_owned(),
+        load: (*base.prepared.load).clone(),
+        plain: Vec::new(),
+        tried: Vec::new(),
+        texts: texts(&base, &recording),
+    };
     let edits = edits_of(&base, &recording);
     for edit in edits {
         let Ok((book, _)) = base.with(std::slice::from_ref(&edit), &[]) else { continue };
@@ -107,10 +110,10 @@ fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {
         let held = phainon_core::forecast::Figures::METRICS;
         held.into_iter().filter_map(|metric| Some((metric, m.value(metric)?))).collect()
     };
-    let seen = loads.iter().filter(|s| s.failed.is_none()).map(|s| Seen {
-        figures: figures(&s.metrics),
-        largest: s.load.largest().map(element).unwrap_or_default(),
-    });
+    let seen = loads
+        .iter()
+        .filter(|s| s.failed.is_none())
+        .map(|s| Seen { figures: figures(&s.metrics), largest: s.load.largest().map(element).unwrap_or_default() });
     Ok(seen.collect())
 }
 
@@ -133,8 +136,7 @@ fn edits_of(base: &Base, recording: &Recording) -> Vec<Edit> {
     let bodies = |hash: &str| recording.bodies.get(hash).cloned();
     let found = analyse(&base.prepared, &bodies).findings.into_iter().map(|f| f.edit);
     let blocks = |r: &&Request| r.kind == ResourceKind::Script && r.render_blocking == RenderBlocking::Blocking;
-    let deferred =
-        load.requests.iter().filter(blocks).map(|r| Edit::DeferScript { file: ResourceKey::of(&r.url) });
+    let deferred = load.requests.iter().filter(blocks).map(|r| Edit::DeferScript { file: ResourceKey::of(&r.url) });
     let mut others: Vec<Edit> = Vec::new();
     for edit in found.chain(deferred) {
         let kinds = [EditKind::CacheLonger, EditKind::Preconnect, EditKind::SetDimensions, EditKind::Shrink];

@@ -1,6 +1,7 @@
 //! The command line.
 
 mod budget;
+mod forecast;
 mod out;
 mod texts;
 mod trial;
@@ -56,6 +57,8 @@ enum Command {
     Analyse(AnalyseArguments),
     /// Load a recorded page again from what was kept of it, with fixes applied, and compare.
     Trial(trial::TrialArguments),
+    /// Compute what fixes would bring to a recorded page, without loading it again.
+    Forecast(forecast::ForecastArguments),
 }
 
 #[derive(Args)]
@@ -171,6 +174,7 @@ pub async fn run(arguments: Arguments) -> ExitCode {
         Command::Record(given) => record_page(*given).await,
         Command::Analyse(given) => analyse_file(&given),
         Command::Trial(given) => trial::try_edits(given).await,
+        Command::Forecast(given) => forecast::forecast(&given),
     };
     match outcome {
         Ok(code) => ExitCode::from(code),

@@ -1,4 +1,6 @@
+import { useFindingForecasts } from '../../api/forecasts';
 import type { Finding, Owner } from '../../api/types';
+import { BringsTable } from '../../parts/BringsTable';
 import { bytes, ms, plural } from '../../parts/format';
 import { ownerKey } from '../../parts/names';
 import type { Reading } from '../reading';
@@ -48,6 +50,7 @@ export function FindingNote({ finding, reading }: { finding: Finding; reading: R
         />
         <p className="mt-1 text-[12px] text-ink-2">{sure}</p>
       </Part>
+      <Expected finding={finding} reading={reading} />
       <Part title="The fix">
         <PlanButton finding={finding} reading={reading} />
       </Part>
@@ -55,6 +58,29 @@ export function FindingNote({ finding, reading }: { finding: Finding; reading: R
         <OwnerSentence owner={finding.owner} reading={reading} />
       </Part>
     </>
+  );
+}
+
+/** What the fix would bring alone, by forecast. */
+function Expected({ finding, reading }: { finding: Finding; reading: Reading }) {
+  const { data, error } = useFindingForecasts(reading.recording.id, reading.number);
+  const own = data?.find((f) => f.finding === finding.key);
+  const unknown = error ? 'The forecast could not be made.' : own?.unknown;
+  return (
+    <Part title="What the fix would bring, alone">
+      {unknown ? (
+        <p>Not known. {unknown}</p>
+      ) : own ? (
+        <>
+          <BringsTable brings={own.brings} />
+          <p className="mt-1 text-[12px] text-ink-2">
+            Computed from the recorded loads; a trial loads the page really so.
+          </p>
+        </>
+      ) : (
+        <p className="text-ink-2">Being computed …</p>
+      )}
+    </Part>
   );
 }
 

@@ -1,15 +1,19 @@
 import { useMemo, useRef } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import type { Finding, Group, ResourceKind } from '../../api/types';
+import { useFindingForecasts } from '../../api/forecasts';
+import type { Finding, FindingForecast, Group, ResourceKind } from '../../api/types';
+import { gain, inShort } from '../../parts/forecast';
 import { bytes, GROUPS, KINDS, ms, plural, STANDING } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import { useRowKeys } from '../../shell/keys';
 import { ownerKey } from '../../parts/names';
 import { useReading } from '../../shell/reading';
 
-/** Findings as a ledger: one line each, by milliseconds on the path. */
+/** Findings as a ledger: one line each, by what their fixes bring to the largest paint. */
 export default function FindingsView() {
-  const { load, recording, selection, select, marked, planned, addToPlan } = useReading();
+  const { load, recording, number, selection, select, marked, planned, addToPlan } = useReading();
+  const forecasts = useFindingForecasts(recording.id, number);
+  const brings = useMemo(() => new Map(forecasts.data?.map((f) => [f.finding, f])), [forecasts.data]);
   const [params, setParams] = useSearchParams();
   const body = useRef<HTMLTableSectionElement>(null);
   const filter = useRef<HTMLSelectElement>(null);
@@ -28,10 +32,13 @@ export default function FindingsView() {
     );
   const rows = useMemo(
     () =>
-      load.findings.filter(
-        (f) => (!group || f.group === group) && (!kind || f.kind === kind) && (!owner || ownerKey(f.owner) === owner),
-      ),
-    [load.findings, group, kind, owner],
+      load.findings
+        .filter(
+          (f) => (!group || f.group === group) && (!kind || f.kind === kind) && (!owner || ownerKey(f.owner) === owner),
+        )
+        // Of equal ones the order stays: by milliseconds on the path.
+        .sort((a, b) => gain(brings.get(b.key)?.brings) - gain(brings.get(a.key)?.brings)),
+    [load.findings, group, kind, owner, brings],
   );
   const at = selection?.kind === 'finding' ? rows.findIndex((f) => f.key === selection.key) : -1;
   const go = (index: number) => {
@@ -53,7 +60,7 @@ export default function FindingsView() {
       </h1>
       <p className="text-[13.5px] text-ink-2">
         {load.findings.length
-          ? 'By milliseconds of the path that they are about. Two may be about the same milliseconds: do not add them up.'
+          ? 'By what each fix would bring to the largest paint, alone, as far as that can be computed. What two bring together can be less than both.'
           : `No check had anything to say about this load${load.missing.length ? '; some could not look, since the file does not hold what they need' : ''}.`}
       </p>
       {load.findings.length > 0 && (
@@ -83,7 +90,8 @@ export default function FindingsView() {
       <table className="mt-3 w-full table-fixed text-[13px]">
         <thead>
           <tr className="border-b border-rule-strong">
-            <th className="w-[74px] py-1 text-right">On the path</th>
+            <th className="w-[92px] py-1 text-right">Fix brings</th>
+            <th className="w-[78px] text-right">On the path</th>
             <th className="w-[60px] pl-4">Kind</th>
             <th className="pl-2">What</th>
             <th className="w-[104px]">Owner</th>
@@ -99,8 +107,11 @@ export default function FindingsView() {
               className={`cursor-pointer border-b border-rule align-top ${marked.finding(f) ? 'bg-soft' : 'hover:bg-soft/40'}`}
             >
               <td className="py-1.5 text-right">
+                <Expected forecast={brings.get(f.key)} waiting={forecasts.isPending} />
+              </td>
+              <td className="py-1.5 text-right">
                 {f.on_path ? (
-                  <strong>{ms(f.on_path_ms)}</strong>
+                  ms(f.on_path_ms)
                 ) : (
                   <span className="text-ink-2">{STANDING[f.standing]}</span>
                 )}
@@ -139,6 +150,20 @@ export default function FindingsView() {
       </table>
     </div>
   );
+}
+
+/** What a finding's fix brings, in a cell. */
+function Expected({ forecast, waiting }: { forecast: FindingForecast | undefined; waiting: boolean }) {
+  if (waiting) return <span className="text-ink-2">…</span>;
+  if (!forecast || forecast.unknown !== null || !forecast.brings.length) {
+    return (
+      <span className="text-ink-2" title={forecast?.unknown ?? 'The forecast could not be made.'}>
+        not known
+      </span>
+    );
+  }
+  const words = inShort(forecast.brings);
+  return gain(forecast.brings) > 0 ? <strong>{words}</strong> : <span className="text-ink-2">{words}</span>;
 }
 
 function sizeOf(f: Finding): string {

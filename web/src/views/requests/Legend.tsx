@@ -1,5 +1,5 @@
 /** What the forms of the bars mean. */
-export function Legend({ both }: { both: boolean }) {
+export function Legend({ both, what }: { both: boolean; what: boolean }) {
   return (
     <p className="flex flex-wrap items-center gap-x-5 border-t border-rule py-2 text-[12px] text-ink-2" aria-hidden>
       <span>
@@ -37,6 +37,7 @@ export function Legend({ both }: { both: boolean }) {
         on the path to LCP
       </span>
       {both && <span>upper bar: this visit; lower: the other</span>}
+      {what && <span>lower bar: by forecast, where it moves</span>}
     </p>
   );
 }

@@ -6,6 +6,7 @@ import { NotKnown } from '../../parts/states';
 import { timeEnd } from '../../parts/time';
 import { SpanControls, TimeAxis, useWheelZoom } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
+import { useWhatIf, WhatIf } from '../../parts/WhatIf';
 import { useTypedParam } from '../../parts/useTypedParam';
 import { useSpan, zoomBy } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
@@ -36,7 +37,12 @@ export default function RequestsView() {
   const [span, setSpan] = useSpan(end);
   const columns = useMemo(() => COLUMNS.filter((c) => chosen.split(',').includes(c.id)), [chosen]);
 
-  const both = beside === 'return' && pair !== undefined;
+  const what = useWhatIf();
+  const moved = useMemo(
+    () => what.foreseen && new Map(what.foreseen.moved.map((m) => [m.request, m])),
+    [what.foreseen],
+  );
+  const both = beside === 'return' && pair !== undefined && !moved;
   const visits = useVisits(recording.id, both ? pair.first : undefined, both ? pair.again : undefined);
   const verdicts = useMemo(
     () => visits.data?.rows.map((row, i) => ({ ...row, why: visits.data.whys[i] ?? '' })),
@@ -143,6 +149,7 @@ export default function RequestsView() {
             both visits
           </button>
         )}
+        <WhatIf what={what} />
       </div>
       <NotKnown
         reasons={load.missing
@@ -203,6 +210,7 @@ export default function RequestsView() {
                   span={span}
                   lane={lane}
                   both={both}
+                  moved={moved?.get(item.row.id)}
                   select={select}
                 />
               );
@@ -213,7 +221,7 @@ export default function RequestsView() {
           {requests.length === 0 && <p className="py-6 text-ink-2">No request fits the filter.</p>}
         </div>
       </div>
-      <Legend both={both} />
+      <Legend both={both} what={moved !== undefined} />
     </div>
   );
 }

@@ -1,5 +1,6 @@
 import { memo } from 'react';
 import type { Analysis } from '../../api/queries';
+import type { MovedRequest, RequestRow } from '../../api/types';
 import { bytes, ms, OUTCOMES, plural } from '../../parts/format';
 import { KindTag } from '../../parts/KindTag';
 import type { Span } from '../../parts/useSpan';
@@ -47,6 +48,7 @@ export const Row = memo(function Row(props: {
   span: Span;
   lane: number;
   both: boolean;
+  moved: MovedRequest | undefined;
   select: Reading['select'];
 }) {
   const { row, again, verdict } = props.item;
@@ -102,10 +104,41 @@ export const Row = memo(function Row(props: {
             <span className="block h-2.5" />
           )}
         </span>
+      ) : props.moved ? (
+        <span className="flex flex-col">
+          <Bar row={row} span={props.span} width={props.lane} height={14} />
+          <Forecast row={row} moved={props.moved} span={props.span} width={props.lane} />
+        </span>
       ) : (
         <Bar row={row} span={props.span} width={props.lane} />
       )}
-      <span className="sr-only">{barInWords(row)}</span>
+      <span className="sr-only">
+        {barInWords(row)}
+        {props.moved && `; ${movedInWords(props.moved)}`}
+      </span>
     </div>
   );
 });
+
+/** Where the request would stand on the time axis, by forecast. */
+function Forecast({ row, moved, span, width }: { row: RequestRow; moved: MovedRequest; span: Span; width: number }) {
+  if (moved.start_ms === null) return <span className="h-2.5 text-[10px] leading-[10px] text-ink-2">not asked for</span>;
+  const there: RequestRow = {
+    ...row,
+    start_ms: moved.start_ms,
+    connect_start_ms: null,
+    connect_end_ms: null,
+    sent_ms: moved.start_ms,
+    first_byte_ms: moved.first_byte_ms,
+    end_ms: moved.end_ms,
+    released_ms: null,
+  };
+  return (
+    <span className="opacity-60">
+      <Bar row={there} span={span} width={width} height={10} />
+    </span>
+  );
+}
+
+const movedInWords = (moved: MovedRequest) =>
+  moved.start_ms === null ? 'by forecast not asked for' : `by forecast from ${ms(moved.start_ms)} to ${ms(moved.end_ms)}`;

@@ -67,7 +67,8 @@ pub(super) fn lazy(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
             let first = change.ground.moments.world.moment(first.moment).at;
             let own = change.world.moment(asked).at;
             if own < first {
-                change.world.moment_mut(asked).lag += first - own;
+                let lag = change.world.moment(asked).lag + first - own;
+                change.world.set_lag(asked, lag);
             }
         }
     }

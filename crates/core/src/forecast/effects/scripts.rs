@@ -55,8 +55,7 @@ fn in_document_order(change: &mut Change<'_, '_>, id: RequestId, begins: Place) 
     let place = |r: &crate::Request| r.initiator.line.map(|line| (line, r.initiator.column));
     let own = load.request(id).and_then(place);
     let before = load.requests.iter().filter(deferred).filter(|r| r.id != id && place(r) < own && place(r).is_some());
-    let before: Vec<Place> =
-        before.filter_map(|r| change.ground.moments.released.get(&r.id).copied()).collect();
+    let before: Vec<Place> = before.filter_map(|r| change.ground.moments.released.get(&r.id).copied()).collect();
     for place in before {
         change.world.need(begins, place, Bond::Gate);
     }

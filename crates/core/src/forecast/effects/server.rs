@@ -64,9 +64,10 @@ pub(super) fn nearer(change: &mut Change<'_, '_>, host: &str, round_trip: Millis
         transfer.wait = (transfer.wait - less).max(0.0);
         let connects = change.world.moment(Phase::Connected.of(id)).lag;
         // TCP takes one round trip, TLS one more.
-        let trips = if change.ground.prepared.load.request(id).is_some_and(|r| r.tls_start.is_some()) { 2.0 } else { 1.0 };
+        let trips =
+            if change.ground.prepared.load.request(id).is_some_and(|r| r.tls_start.is_some()) { 2.0 } else { 1.0 };
         if connects > 0.0 {
-            change.world.moment_mut(Phase::Connected.of(id)).lag = (connects - less * trips).max(0.0);
+            change.world.set_lag(Phase::Connected.of(id), (connects - less * trips).max(0.0));
         }
     }
     Ok(())
@@ -83,7 +84,8 @@ fn of_host(change: &Change<'_, '_>, host: &str) -> Result<Vec<RequestId>, super:
 pub(super) fn preconnect(change: &mut Change<'_, '_>, host: &str) -> Effect {
     let load = change.ground.prepared.load.clone();
     let document = load.document().map(|d| d.id);
-    let first = of_host(change, host)?.into_iter().filter(|id| load.request(*id).is_some_and(|r| r.connect_end.is_some()));
+    let first =
+        of_host(change, host)?.into_iter().filter(|id| load.request(*id).is_some_and(|r| r.connect_end.is_some()));
     let first = first.min_by(|a, b| {
         let at = |id: &RequestId| change.world.moment(Phase::Connecting.of(*id)).at;
         at(a).total_cmp(&at(b))
@@ -100,7 +102,7 @@ pub(super) fn preconnect(change: &mut Change<'_, '_>, host: &str) -> Effect {
         need.void |= need.moment == connecting;
     }
     change.world.need(connecting, Phase::Answered.of(document), Bond::Gate);
-    change.world.moment_mut(connecting).lag = 0.0;
+    change.world.set_lag(connecting, 0.0);
     // It is sent when it is asked for as well.
     change.world.need(Phase::Sent.of(first), Phase::Asked.of(first), Bond::Origin);
     Ok(())
@@ -121,7 +123,7 @@ pub(super) fn self_host(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effe
         let own = own_wait(change, id).min(stored(change, document));
         change.world.transfers[id.0 as usize].wait = way + own;
         for phase in [Phase::Connecting, Phase::Connected] {
-            change.world.moment_mut(phase.of(id)).lag = 0.0;
+            change.world.set_lag(phase.of(id), 0.0);
         }
     }
     Ok(())
@@ -152,7 +154,8 @@ pub(super) fn drop_redirect(change: &mut Change<'_, '_>, file: &ResourceKey) -> 
         if change.world.needs.iter().all(|n| n.moment != to || n.void) {
             change.world.need(to, START, Bond::Gate);
         }
-        change.world.moment_mut(to).lag = change.world.moment(from).lag;
+        let lag = change.world.moment(from).lag;
+        change.world.set_lag(to, lag);
         let hops: Vec<RequestId> =
             load.requests.iter().filter(|r| r.id != last && load.last_hop(r).id == last).map(|r| r.id).collect();
         for hop in hops {
@@ -171,7 +174,8 @@ pub(super) fn http2(change: &mut Change<'_, '_>, host: &str) -> Effect {
     let found = of_host(change, host)?;
     let old = |id: &RequestId| load.request(*id).is_some_and(|r| !super::super::moments::multiplexed(r));
     let found: Vec<RequestId> = found.into_iter().filter(old).collect();
-    let Some(first) = found.iter().copied().find(|id| load.request(*id).is_some_and(|r| r.connect_end.is_some())) else {
+    let Some(first) = found.iter().copied().find(|id| load.request(*id).is_some_and(|r| r.connect_end.is_some()))
+    else {
         return unforeseen(format!("{host} is served over HTTP/2 already."));
     };
     let connection = change.world.transfers[first.0 as usize].connection;
@@ -183,7 +187,7 @@ pub(super) fn http2(change: &mut Change<'_, '_>, host: &str) -> Effect {
             need.void |= need.moment == sent && need.on != Phase::Connected.of(id) && need.on != Phase::Asked.of(id);
         }
         for phase in [Phase::Connecting, Phase::Connected] {
-            change.world.moment_mut(phase.of(id)).lag = 0.0;
+            change.world.set_lag(phase.of(id), 0.0);
         }
         change.world.need(sent, Phase::Connected.of(first), Bond::Gate);
     }

@@ -1,0 +1,94 @@
+//! What edits bring, over the loads of a recording.
+
+use super::{Figures, Forecast};
+use crate::metrics::Metric;
+use crate::recording::median;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Of measured changes nine in ten lie so near the forecast ones: as a share of what the metric comes to, and in
+/// ms where it comes to little. See `docs/forecast.md`.
+fn astray(metric: Metric, after: f64) -> f64 {
+    match metric {
+        Metric::Lcp | Metric::Fcp => (after * 0.2).max(50.0),
+        Metric::SpeedIndex => (after * 0.25).max(50.0),
+        Metric::Tbt => after.max(200.0),
+        // Bytes and shifts are counted, not run.
+        _ => 0.0,
+    }
+}
+
+/// What edits bring to one metric: medians over the loads.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct Brings {
+    /// Which.
+    pub metric: Metric,
+    /// As recorded: times in ms, weight in bytes.
+    pub before: f64,
+    /// With the edits.
+    pub after: f64,
+    /// The change is no lower than this.
+    pub low: f64,
+    /// And no higher.
+    pub high: f64,
+}
+
+/// Sums the forecasts of several loads up. The interval reaches over what the loads give, and further by what
+/// forecasts are astray; a change that every load gives as none is none.
+#[must_use]
+pub fn brings(forecasts: &[Forecast]) -> Vec<Brings> {
+    Figures::METRICS.into_iter().filter_map(|metric| of(metric, forecasts)).collect()
+}
+
+fn of(metric: Metric, forecasts: &[Forecast]) -> Option<Brings> {
+    let both = |f: &Forecast| f.before.value(metric).zip(f.after.value(metric));
+    let known: Vec<(f64, f64)> = forecasts.iter().filter_map(both).collect();
+    let before = median(&known.iter().map(|k| k.0).collect::<Vec<_>>())?;
+    let changes: Vec<f64> = known.iter().map(|(before, after)| after - before).collect();
+    let change = median(&changes)?;
+    let low = changes.iter().copied().fold(f64::INFINITY, f64::min);
+    let high = changes.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+    let after = before + change;
+    let moves = low < -0.5 || high > 0.5;
+    let astray = if moves { astray(metric, after) } else { 0.0 };
+    Some(Brings { metric, before, after, low: low - astray, high: high + astray })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Bytes, Millis};
+
+    fn forecast(before: f64, after: f64) -> Forecast {
+        let figures = |lcp: f64| Figures {
+            lcp_ms: Some(Millis(lcp)),
+            transferred_bytes: Some(Bytes(1000)),
+            ..Figures::default()
+        };
+        Forecast {
+            before: figures(before),
+            after: figures(after),
+            moved: Vec::new(),
+            path: Vec::new(),
+            left_out: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn the_interval_holds_what_the_loads_give_and_more() {
+        let made = brings(&[forecast(3000.0, 2400.0), forecast(3200.0, 2700.0), forecast(3100.0, 2300.0)]);
+        let lcp = made.iter().find(|b| b.metric == Metric::Lcp).expect("known");
+        assert_eq!((lcp.before, lcp.after), (3100.0, 2500.0));
+        assert_eq!((lcp.low, lcp.high), (-800.0 - 500.0, -500.0 + 500.0));
+        assert!(made.iter().all(|b| b.metric != Metric::Tbt), "what no load tells is not there");
+    }
+
+    #[test]
+    fn none_is_none() {
+        let made = brings(&[forecast(3000.0, 3000.0), forecast(3200.0, 3200.2)]);
+        let lcp = made.iter().find(|b| b.metric == Metric::Lcp).expect("known");
+        assert!(lcp.low >= 0.0 && lcp.high < 0.5, "{lcp:?}");
+        assert_eq!(brings(&[]), []);
+    }
+}

@@ -1,0 +1,148 @@
+//! What edits bring, on loads small enough to work out by hand.
+
+#![allow(clippy::unwrap_used)]
+
+mod site;
+
+use phainon_core::forecast::{Forecast, Model};
+use phainon_core::metrics::Metric;
+use phainon_core::{
+    Bytes, Edit, Millis, NoBodies, Prepared, RenderBlocking, Request, ResourceKey, ResourceKind, Scope, WorkName,
+    preset,
+};
+use site::{PAGE, Site, at, script};
+
+fn file(name: &str) -> ResourceKey {
+    ResourceKey::of(&at(name))
+}
+
+fn forecast(site: &Site, edits: &[Edit]) -> Forecast {
+    let prepared = Prepared::plain(site.0.clone());
+    let model = Model::of(&prepared);
+    assert!(model.astray() < 0.01, "{} ms astray", model.astray());
+    model.forecast(edits, &NoBodies)
+}
+
+/// By how much a metric changes.
+fn change(forecast: &Forecast, metric: Metric) -> f64 {
+    assert_eq!(forecast.left_out, []);
+    forecast.after.value(metric).unwrap() - forecast.before.value(metric).unwrap()
+}
+
+fn near(value: f64, expected: f64) {
+    assert!((value - expected).abs() < 12.0, "{value}, expected {expected}");
+}
+
+fn blocking(request: &mut Request, line: u32) {
+    request.render_blocking = RenderBlocking::Blocking;
+    request.initiator.line = Some(line);
+    request.initiator.column = Some(1);
+}
+
+/// A script of 4 s above a sheet of 300 ms, and text.
+fn script_above_sheet() -> Site {
+    let mut site = Site::new();
+    blocking(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 300.0, 4000.0]), 3);
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 400.0]), 4);
+    site.0.dom_interactive = Some(Millis(4040.0));
+    site.0.dom_content_loaded = Some(Millis(4045.0));
+    site.runs(WorkName::Evaluate, [4005.0, 4020.0], "big.js");
+    site.runs(WorkName::ParseSheet, [4025.0, 4030.0], "look.css");
+    site.draws([4050.0, 4060.0]);
+    site.paints(4080.0, None);
+    site.0.fcp = Some(Millis(4080.0));
+    site
+}
+
+#[test]
+fn without_the_script_above_it_the_sheet_is_waited_for() {
+    let gone = forecast(&script_above_sheet(), &[Edit::Remove { file: file("big.js") }]);
+    // The sheet had come at 400 ms; its parsing, the frame and the way to the screen take as long as they did.
+    near(change(&gone, Metric::Lcp), 400.0 - 4025.0 + 5.0);
+    near(change(&gone, Metric::Fcp), 400.0 - 4025.0 + 5.0);
+    assert!(gone.moved.iter().any(|m| m.start_ms.is_none()), "the script is not asked for");
+    // The sheet is not what holds it up.
+    let sheet = forecast(&script_above_sheet(), &[Edit::Remove { file: file("look.css") }]);
+    near(change(&sheet, Metric::Lcp), -10.0);
+}
+
+#[test]
+fn deferred_it_lets_the_text_go_and_still_runs() {
+    let deferred = forecast(&script_above_sheet(), &[Edit::DeferScript { file: file("big.js") }]);
+    near(change(&deferred, Metric::Lcp), 400.0 - 4025.0 + 5.0);
+    assert!(deferred.moved.iter().all(|m| m.start_ms.is_some()));
+}
+
+#[test]
+fn a_reduced_sheet_holds_nothing_up_and_the_script_does() {
+    let reduced = forecast(&script_above_sheet(), &[Edit::ReduceStyle { file: file("look.css") }]);
+    near(change(&reduced, Metric::Lcp), -10.0);
+    let both = [Edit::ReduceStyle { file: file("look.css") }, Edit::DeferScript { file: file("big.js") }];
+    let both = forecast(&script_above_sheet(), &both);
+    assert!(change(&both, Metric::Lcp) < -3700.0, "{}", change(&both, Metric::Lcp));
+}
+
+#[test]
+fn the_document_sooner_brings_all_of_it_sooner() {
+    let faster = Edit::FasterResponse { file: ResourceKey::of(PAGE), to: Some(Millis(0.0)) };
+    let site = script_above_sheet();
+    let waited = site.0.requests[0].first_byte.unwrap().0 - site.0.requests[0].sent.unwrap().0;
+    let made = forecast(&site, &[faster]);
+    near(change(&made, Metric::Lcp), -waited);
+}
+
+/// A script inserts the largest picture: 600 ms for the script, 500 for the picture.
+fn inserted_picture() -> Site {
+    let mut site = Site::new();
+    site.asks("show.js", ResourceKind::Script, [150.0, 150.0, 250.0, 750.0]);
+    site.runs(WorkName::Evaluate, [752.0, 760.0], "show.js");
+    let picture = site.asks("hero.jpg", ResourceKind::Image, [755.0, 756.0, 900.0, 1256.0]);
+    picture.initiator = script(&["show.js"]);
+    picture.transferred = Some(Bytes(100_000));
+    site.draws([1260.0, 1265.0]);
+    site.paints(1280.0, Some("hero.jpg"));
+    site.0.fcp = Some(Millis(300.0));
+    site
+}
+
+#[test]
+fn a_picture_in_the_html_does_not_wait_for_the_script() {
+    let made = forecast(&inserted_picture(), &[Edit::PutInHtml { file: file("hero.jpg") }]);
+    // Asked for with the document's first bytes instead of at 755 ms.
+    let first = inserted_picture().0.requests[0].first_byte.unwrap().0;
+    let gain = 755.0 - first;
+    assert!((change(&made, Metric::Lcp) + gain).abs() < 30.0, "{} of {gain}", change(&made, Metric::Lcp));
+}
+
+#[test]
+fn without_the_script_its_picture_does_not_come() {
+    let gone = forecast(&inserted_picture(), &[Edit::Remove { file: file("show.js") }]);
+    assert_eq!(gone.after.lcp_ms, None, "no other candidate is known");
+    assert_eq!(gone.after.fcp_ms, gone.before.fcp_ms);
+}
+
+#[test]
+fn half_the_bytes_take_half_the_line() {
+    let mut site = inserted_picture();
+    // 500 bytes a ms: 100 kB take 200 of the 356 ms, the rest is not the line's.
+    site.0.conditions = preset("phone-on-the-move");
+    let half = forecast(&site, &[Edit::Shrink { file: file("hero.jpg"), to: Some(Bytes(50_000)) }]);
+    let gain = -change(&half, Metric::Lcp);
+    assert!((95.0..250.0).contains(&gain), "{gain}");
+    assert!((change(&half, Metric::Weight) + 50_000.0).abs() < 1.0);
+    let unknown = forecast(&site, &[Edit::Shrink { file: file("hero.jpg"), to: None }]);
+    assert_eq!(unknown.left_out.len(), 1);
+    assert_eq!(unknown.before, unknown.after);
+}
+
+#[test]
+fn delayed_scripts_do_not_block() {
+    let mut site = inserted_picture();
+    site.asks("chat.js", ResourceKind::Script, [150.0, 150.0, 250.0, 400.0]);
+    site.runs(WorkName::Evaluate, [1400.0, 1650.0], "chat.js");
+    let delayed = forecast(&site, &[Edit::DelayScript { scope: Scope::file(&at("chat.js")) }]);
+    near(change(&delayed, Metric::Tbt), -200.0);
+    let split = forecast(&site, &[Edit::SplitTask { file: file("chat.js") }]);
+    near(change(&split, Metric::Tbt), -200.0);
+    near(change(&split, Metric::Lcp), 0.0);
+}

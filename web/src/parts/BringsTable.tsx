@@ -1,0 +1,31 @@
+import type { Brings } from '../api/types';
+import { METRICS, metricText } from './format';
+import { changeOf, moves, signed } from './forecast';
+
+/** What edits bring, metric by metric, with the interval of the change. */
+export function BringsTable({ brings }: { brings: Brings[] }) {
+  return (
+    <table className="w-full text-[12.5px]" aria-label="What it brings, by forecast">
+      <tbody>
+        {brings.map((b) => (
+          <tr key={b.metric} className={moves(b) ? '' : 'text-ink-2'}>
+            <th scope="row" className="py-[1.5px] text-left font-normal" title={METRICS[b.metric].how}>
+              {METRICS[b.metric].short}
+            </th>
+            <td className="text-right">{metricText(b.metric, b.before)}</td>
+            {moves(b) ? (
+              <td
+                className="pl-3 text-right"
+                title={`From ${signed(b.metric, b.low)} to ${signed(b.metric, b.high)} in nine loads of ten, as far as forecasts were held against measurements.`}
+              >
+                <strong>{signed(b.metric, changeOf(b))}</strong>
+              </td>
+            ) : (
+              <td className="pl-3 text-right">stays</td>
+            )}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
