@@ -1337,6 +1337,10 @@ request: RequestId,
  */
 start_ms: Millis | null, 
 /**
+ * When it is sent.
+ */
+sent_ms: Millis | null, 
+/**
  * When its first byte is there.
  */
 first_byte_ms: Millis | null, 

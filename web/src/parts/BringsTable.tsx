@@ -8,7 +8,7 @@ export function BringsTable({ brings }: { brings: Brings[] }) {
     <table className="w-full text-[12.5px]" aria-label="What it brings, by forecast">
       <tbody>
         {brings.map((b) => (
-          <tr key={b.metric} className={moves(b) ? '' : 'text-ink-2'}>
+          <tr key={b.metric} className={`align-baseline ${moves(b) ? '' : 'text-ink-2'}`}>
             <th scope="row" className="py-[1.5px] text-left font-normal" title={METRICS[b.metric].how}>
               {METRICS[b.metric].short}
             </th>
@@ -16,9 +16,14 @@ export function BringsTable({ brings }: { brings: Brings[] }) {
             {moves(b) ? (
               <td
                 className="pl-3 text-right"
-                title={`From ${signed(b.metric, b.low)} to ${signed(b.metric, b.high)} in nine loads of ten, as far as forecasts were held against measurements.`}
+                title="Nine in ten measured changes lay within so much of the forecast ones, over the pages that forecasts were held against."
               >
                 <strong>{signed(b.metric, changeOf(b))}</strong>
+                {b.high - b.low > 0.0005 && (
+                  <span className="block text-[11.5px] text-ink-2">
+                    {signed(b.metric, b.low)} to {signed(b.metric, b.high)}
+                  </span>
+                )}
               </td>
             ) : (
               <td className="pl-3 text-right">stays</td>

@@ -12,10 +12,7 @@ import { useParam } from './useParam';
 export function useWhatIf() {
   const { load, recording, number } = useReading();
   const [words, setWords] = useParam('if');
-  const fixes = useMemo(
-    () => [...new Map(load.findings.map((f) => [f.fix.key, f.fix])).values()],
-    [load.findings],
-  );
+  const fixes = useMemo(() => [...new Map(load.findings.map((f) => [f.fix.key, f.fix])).values()], [load.findings]);
   const on = useMemo(() => {
     const keys = words.split('|');
     return fixes.filter((f) => keys.includes(f.key));
@@ -71,7 +68,13 @@ export function WhatIf({ what }: { what: ReturnType<typeof useWhatIf> }) {
         <p className="flex basis-full flex-wrap items-baseline gap-x-4 text-[13px]" role="status">
           <span className="text-ink">
             With {on.length === 1 ? `“${on[0]?.title ?? ''}”` : plural(on.length, 'fix', 'fixes')}, by forecast:{' '}
-            {error ? 'the forecast could not be made.' : foreseen ? <Brought foreseen={foreseen} /> : 'being computed …'}
+            {error ? (
+              'the forecast could not be made.'
+            ) : foreseen ? (
+              <Brought foreseen={foreseen} />
+            ) : (
+              'being computed …'
+            )}
           </span>
           {foreseen?.left_out.map((l) => (
             <span key={l.edit}>Left out: {l.why}</span>
@@ -88,9 +91,5 @@ export function WhatIf({ what }: { what: ReturnType<typeof useWhatIf> }) {
 function Brought({ foreseen }: { foreseen: Foreseen }) {
   const moved = foreseen.brings.filter(moves);
   if (!moved.length) return <strong>nothing changes</strong>;
-  return (
-    <strong>
-      {moved.map((b) => `${METRICS[b.metric].short} ${signed(b.metric, changeOf(b))}`).join(', ')}
-    </strong>
-  );
+  return <strong>{moved.map((b) => `${METRICS[b.metric].short} ${signed(b.metric, changeOf(b))}`).join(', ')}</strong>;
 }

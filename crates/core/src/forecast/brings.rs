@@ -35,7 +35,7 @@ pub struct Brings {
 }
 
 /// Sums the forecasts of several loads up. The interval reaches over what the loads give, and further by what
-/// forecasts are astray; a change that every load gives as none is none.
+/// forecasts are astray.
 #[must_use]
 pub fn brings(forecasts: &[Forecast]) -> Vec<Brings> {
     Figures::METRICS.into_iter().filter_map(|metric| of(metric, forecasts)).collect()
@@ -50,8 +50,7 @@ fn of(metric: Metric, forecasts: &[Forecast]) -> Option<Brings> {
     let low = changes.iter().copied().fold(f64::INFINITY, f64::min);
     let high = changes.iter().copied().fold(f64::NEG_INFINITY, f64::max);
     let after = before + change;
-    let moves = low < -0.5 || high > 0.5;
-    let astray = if moves { astray(metric, after) } else { 0.0 };
+    let astray = astray(metric, after);
     Some(Brings { metric, before, after, low: low - astray, high: high + astray })
 }
 
@@ -85,10 +84,12 @@ mod tests {
     }
 
     #[test]
-    fn none_is_none() {
-        let made = brings(&[forecast(3000.0, 3000.0), forecast(3200.0, 3200.2)]);
+    fn that_nothing_changes_is_no_surer_than_a_change() {
+        let made = brings(&[forecast(3000.0, 3000.0), forecast(3200.0, 3200.0)]);
         let lcp = made.iter().find(|b| b.metric == Metric::Lcp).expect("known");
-        assert!(lcp.low >= 0.0 && lcp.high < 0.5, "{lcp:?}");
+        assert_eq!((lcp.after - lcp.before, lcp.low, lcp.high), (0.0, -620.0, 620.0));
+        let weight = made.iter().find(|b| b.metric == Metric::Weight).expect("known");
+        assert_eq!((weight.low, weight.high), (0.0, 0.0), "bytes are counted");
         assert_eq!(brings(&[]), []);
     }
 }

@@ -38,6 +38,8 @@ pub struct MovedRequest {
     pub request: RequestId,
     /// When it is asked for; `None` where it is not.
     pub start_ms: Option<Millis>,
+    /// When it is sent.
+    pub sent_ms: Option<Millis>,
     /// When its first byte is there.
     pub first_byte_ms: Option<Millis>,
     /// When its last byte is there.
@@ -132,7 +134,7 @@ impl<'a> Model<'a> {
         let moved = load.requests.iter().filter(|r| {
             [Phase::Asked, Phase::Done].into_iter().any(|phase| {
                 let (before, now) = (self.base.at[phase.of(r.id) as usize], at(r.id, phase));
-                !((before - now).abs() < 1.0)
+                before.is_finite() != now.is_finite() || (before - now).abs() >= 1.0
             })
         });
         let known = |id, phase, seen: bool| Some(at(id, phase)).filter(|at| at.is_finite() && seen).map(Millis);
@@ -140,6 +142,7 @@ impl<'a> Model<'a> {
             .map(|r| MovedRequest {
                 request: r.id,
                 start_ms: known(r.id, Phase::Asked, true),
+                sent_ms: known(r.id, Phase::Sent, r.sent.is_some()),
                 first_byte_ms: known(r.id, Phase::Answered, r.first_byte.is_some()),
                 end_ms: known(r.id, Phase::Done, r.end.is_some()),
             })

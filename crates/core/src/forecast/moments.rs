@@ -278,8 +278,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             self.acted.push(acted);
             let inside = work[task + 1..].iter().take_while(|w| w.depth > 0).count();
             let (mut skip, mut acts, mut draws, mut parses) = (None, false, false, false);
-            for piece in task..=task + inside {
-                let own = &work[piece];
+            for (own, piece) in work[task..=task + inside].iter().zip(task..) {
                 if skip.is_some_and(|depth| own.depth > depth) {
                     continue;
                 }

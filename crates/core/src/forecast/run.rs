@@ -187,10 +187,9 @@ fn turn(
     pass.at[START as usize] = 0.0;
     pass.told(START);
     // What needs nothing any more stays as observed.
-    for place in 1..world.moments.len() {
-        let moment = &world.moments[place];
+    for (place, (moment, lag)) in world.moments.iter().zip(lags).enumerate().skip(1) {
         if dependents.needs[place] == 0 && !moment.gone {
-            pass.latest[place] = moment.at - lags[place];
+            pass.latest[place] = moment.at - lag;
             pass.come(place);
         }
     }

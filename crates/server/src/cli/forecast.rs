@@ -74,9 +74,8 @@ fn said(b: &Brings) -> String {
         format!("{sign}{}", texts::figure(b.metric, value.abs()))
     };
     let (name, before) = (texts::named(b.metric), texts::figure(b.metric, b.before));
-    // What no load moves has no interval.
-    if b.low.abs() < 0.5 && b.high.abs() < 0.5 && change.abs() < 0.0005 {
-        return format!("  {name:<12} {before:>9}  stays");
+    if change.abs() < 0.0005 {
+        return format!("  {name:<12} {before:>9}  stays ({} to {})", signed(b.low), signed(b.high));
     }
     let after = texts::figure(b.metric, b.after);
     format!("  {name:<12} {before:>9} → {after:>9}  {} ({} to {})", signed(change), signed(b.low), signed(b.high))

@@ -110,11 +110,7 @@ export default function FindingsView() {
                 <Expected forecast={brings.get(f.key)} waiting={forecasts.isPending} />
               </td>
               <td className="py-1.5 text-right">
-                {f.on_path ? (
-                  ms(f.on_path_ms)
-                ) : (
-                  <span className="text-ink-2">{STANDING[f.standing]}</span>
-                )}
+                {f.on_path ? ms(f.on_path_ms) : <span className="text-ink-2">{STANDING[f.standing]}</span>}
               </td>
               <td className="pl-4 pt-1.5">{f.kind && <KindTag kind={f.kind} />}</td>
               <td className="py-1.5 pl-2 pr-3">

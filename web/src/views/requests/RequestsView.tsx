@@ -112,7 +112,7 @@ export default function RequestsView() {
         <input
           ref={filter}
           aria-label="Filter requests by words and facts"
-          className="field !w-[230px] font-mono text-[12.5px]"
+          className="field !w-[196px] font-mono text-[12.5px]"
           placeholder="kind:script size>100kB   /"
           list="request-facts"
           value={words}

@@ -122,13 +122,14 @@ export const Row = memo(function Row(props: {
 
 /** Where the request would stand on the time axis, by forecast. */
 function Forecast({ row, moved, span, width }: { row: RequestRow; moved: MovedRequest; span: Span; width: number }) {
-  if (moved.start_ms === null) return <span className="h-2.5 text-[10px] leading-[10px] text-ink-2">not asked for</span>;
+  if (moved.start_ms === null)
+    return <span className="h-2.5 text-[10px] leading-[10px] text-ink-2">not asked for</span>;
   const there: RequestRow = {
     ...row,
     start_ms: moved.start_ms,
     connect_start_ms: null,
     connect_end_ms: null,
-    sent_ms: moved.start_ms,
+    sent_ms: moved.sent_ms,
     first_byte_ms: moved.first_byte_ms,
     end_ms: moved.end_ms,
     released_ms: null,
@@ -141,4 +142,6 @@ function Forecast({ row, moved, span, width }: { row: RequestRow; moved: MovedRe
 }
 
 const movedInWords = (moved: MovedRequest) =>
-  moved.start_ms === null ? 'by forecast not asked for' : `by forecast from ${ms(moved.start_ms)} to ${ms(moved.end_ms)}`;
+  moved.start_ms === null
+    ? 'by forecast not asked for'
+    : `by forecast from ${ms(moved.start_ms)} to ${ms(moved.end_ms)}`;
