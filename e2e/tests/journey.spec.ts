@@ -19,7 +19,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   const path = page.getByRole('list', { name: /Legs of the path/ });
   const inserted = path.getByRole('button', { name: /slider\.js runs, then asks for hero-marlin-bay\.jpg/ });
   await expect(inserted).toBeVisible();
-  await path.getByRole('button', { name: /hero-marlin-bay\.jpg downloads/ }).click();
+  await path.getByRole('button', { name: /hero-marlin-bay\.jpg downloads/ }).first().click();
   await expect(margin).toContainText('This leg');
 
   // The same thing is picked in the waterfall.
@@ -72,7 +72,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   expect(after).toBeLessThan(before);
   await expect(margin).toContainText('img.deck-hero');
   await page.keyboard.press('2');
-  await expect(path.getByRole('button', { name: /hero-marlin-bay\.jpg downloads/ })).toBeVisible();
+  await expect(path.getByRole('button', { name: /hero-marlin-bay\.jpg downloads/ }).first()).toBeVisible();
   await expect(inserted).toHaveCount(0);
   expect(problems).toEqual([]);
 });
