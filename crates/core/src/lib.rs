@@ -35,6 +35,7 @@ mod edit_text;
 pub mod forecast;
 pub mod graph;
 mod handlers;
+mod http;
 mod inserted;
 mod interaction;
 mod lanes;
@@ -75,6 +76,7 @@ pub use document::{
 };
 pub use edit::{Edit, EditKind, Effort, Risk, Scope};
 pub use handlers::{ForcedRow, HandlerRow, forced, handlers};
+pub use http::Http;
 pub use inserted::name_inserters;
 pub use interaction::{EventTiming, Interaction, interactions};
 pub use lanes::{Lanes, lanes};
@@ -94,7 +96,7 @@ pub use request::{
 pub use resource_key::ResourceKey;
 pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};
 pub use runs::name_runs;
-pub use server_timing::server_timing;
+pub use server_timing::{server_time_of, server_timing};
 pub use settings::Settings;
 pub use target::Target;
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};

@@ -1,6 +1,6 @@
 //! The `Server-Timing` header (W3C Server Timing): what a server says of its own work.
 
-use crate::{Header, Millis, ServerTiming};
+use crate::{Header, Millis, Owner, ServerTiming};
 
 /// Reads every `Server-Timing` header (W3C Server Timing: `name;dur=53.2;desc="…"`, comma-separated).
 /// What cannot be read is passed over.
@@ -45,6 +45,13 @@ fn split_outside_quotes(text: &str, separator: char) -> Vec<&str> {
     }
     parts.push(&text[start..]);
     parts
+}
+
+/// What an owner took on the server, by the word of a response: the sum of the metrics of its name.
+#[must_use]
+pub fn server_time_of(headers: &[Header], owner: &Owner) -> Millis {
+    let own = server_timing(headers).into_iter().filter(|t| t.name.eq_ignore_ascii_case(&owner.name));
+    own.filter_map(|t| t.duration_ms).sum()
 }
 
 #[cfg(test)]

@@ -136,6 +136,25 @@ fn half_the_bytes_take_half_the_line() {
 }
 
 #[test]
+fn text_in_another_font_does_not_wait_for_its_own() {
+    // The font comes at 1,500 ms; the text is drawn with it, the rest of the page at 230.
+    let late = |end: f64, drawn: f64| {
+        let mut site = Site::new();
+        site.asks("own.woff2", ResourceKind::Font, [230.0, 230.0, 400.0, end]);
+        site.draws([230.0, 240.0]);
+        site.draws([drawn, drawn + 10.0]);
+        site.paints(drawn + 20.0, None);
+        site.0.fcp = Some(Millis(260.0));
+        forecast(&site, &[Edit::ShowText { file: file("own.woff2") }])
+    };
+    let come = change(&late(1500.0, 1510.0), Metric::Lcp);
+    assert!(come < -1200.0, "{come}");
+    // The browser gave up on it after three seconds.
+    let given_up = change(&late(5000.0, 3230.0), Metric::Lcp);
+    assert!(given_up < -2900.0, "{given_up}");
+}
+
+#[test]
 fn delayed_scripts_do_not_block() {
     let mut site = inserted_picture();
     site.asks("chat.js", ResourceKind::Script, [150.0, 150.0, 250.0, 400.0]);

@@ -1,8 +1,8 @@
 //! One recorded answer, as it is given again.
 
-use crate::http::Http;
 use crate::order::Before;
 use crate::pack::Encoding;
+use phainon_core::Http;
 use phainon_core::{Pause, RequestId, ResourceKind};
 use std::sync::Arc;
 use std::time::Duration;

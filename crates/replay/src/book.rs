@@ -2,9 +2,9 @@
 
 use crate::answer::Answer;
 use crate::filler::filler;
-use crate::http::Http;
 use crate::order;
 use crate::pack::Encoding;
+use phainon_core::Http;
 use phainon_core::{Bodies, Line, Load, Note, Request};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;

@@ -129,7 +129,7 @@ fn path(url: &str) -> String {
 #[cfg(test)]
 pub(crate) mod tests {
     use super::*;
-    use crate::http::Http;
+    use phainon_core::Http;
     use phainon_core::ResourceKind;
     use std::time::Duration;
 

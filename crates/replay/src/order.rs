@@ -1,7 +1,7 @@
 //! The order in which a server sends over one connection of HTTP/2: which answers went before which, and
 //! holding them to it.
 
-use crate::http::Http;
+use phainon_core::Http;
 use phainon_core::{Load, Request, RequestId};
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};

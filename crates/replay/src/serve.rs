@@ -2,7 +2,6 @@
 
 use crate::answer::Answer;
 use crate::book::Book;
-use crate::http::Http;
 use crate::matching::{Answered, Finder, Match};
 use crate::order::{Turn, Turns};
 use axum::Router;
@@ -13,6 +12,7 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::any;
 use chrono::{DateTime, Duration as Days, Utc};
 use futures::stream;
+use phainon_core::Http;
 use phainon_core::{Millis, Pause, RequestId};
 use phainon_local::{LocalHosts, Offer, OverTls};
 use std::collections::BTreeMap;

@@ -1,12 +1,13 @@
 //! What each edit does to the answers of a small page.
 
+use phainon_core::Http;
 use phainon_core::metrics::Coverage;
 use phainon_core::{
     BodyRef, Bytes, Edit, Header, LcpCandidate, Load, Millis, Owner, PageFacts, PageImage, PaintKind, Prepared, Rect,
     Request, ResourceKey, ResourceKind, Scope, preset,
 };
 use phainon_replay::edits::{Known, apply, by_hand};
-use phainon_replay::{Answer, Becomes, Book, CannotReplay, Encoding, Http, archive, changes, unified};
+use phainon_replay::{Answer, Becomes, Book, CannotReplay, Encoding, archive, changes, unified};
 use std::collections::HashMap;
 use std::io::Read;
 

@@ -101,8 +101,7 @@ async fn forecast(
     apart(move || {
         let body = |hash: &str| app.store.body(hash).ok().flatten();
         let made: Vec<Forecast> = loads.iter().map(|load| Model::of(load).forecast(&asked.edits, &body)).collect();
-        let mut all = brings(&made);
-        all.retain(|b| b.before.is_finite());
+        let all = brings(&made);
         let loads = made.len();
         let Some(Forecast { after, moved, path, left_out, .. }) = made.into_iter().next() else {
             return Err(Problem::bad("The load has no data."));

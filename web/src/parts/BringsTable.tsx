@@ -2,6 +2,9 @@ import type { Brings } from '../api/types';
 import { METRICS, metricText } from './format';
 import { changeOf, moves, signed } from './forecast';
 
+const WITHIN =
+  'Nine in ten measured changes lay within so much of the forecast ones, over the pages that forecasts were held against.';
+
 /** What edits bring, metric by metric, with the interval of the change. */
 export function BringsTable({ brings }: { brings: Brings[] }) {
   return (
@@ -14,10 +17,7 @@ export function BringsTable({ brings }: { brings: Brings[] }) {
             </th>
             <td className="text-right">{metricText(b.metric, b.before)}</td>
             {moves(b) ? (
-              <td
-                className="pl-3 text-right"
-                title="Nine in ten measured changes lay within so much of the forecast ones, over the pages that forecasts were held against."
-              >
+              <td className="pl-3 text-right" title={b.high - b.low > 0.0005 ? WITHIN : undefined}>
                 <strong>{signed(b.metric, changeOf(b))}</strong>
                 {b.high - b.low > 0.0005 && (
                   <span className="block text-[11.5px] text-ink-2">

@@ -19,7 +19,7 @@ export function signed(metric: Brings['metric'], value: number): string {
 export function inShort(brings: Brings[]): string {
   const lcp = brings.find((b) => b.metric === 'lcp');
   const told = lcp && moves(lcp) ? lcp : brings.find(moves);
-  if (!told) return 'no change';
+  if (!told) return lcp ? 'no change' : 'not known';
   return `${told === lcp ? '' : `${METRICS[told.metric].short} `}${signed(told.metric, changeOf(told))}`;
 }
 

@@ -113,17 +113,6 @@ impl<'g, 'a> Change<'g, 'a> {
         self.close(open);
     }
 
-    /// Takes off what scripts do, with all that would not be without it.
-    pub(super) fn cut_scripts(&mut self, urls: &[Arc<str>]) {
-        let mut open = Vec::new();
-        for url in urls {
-            for run in self.ground.runs.get(url).cloned().unwrap_or_default() {
-                self.cut(run, &mut open);
-            }
-        }
-        self.close(open);
-    }
-
     fn close(&mut self, mut open: Vec<Place>) {
         while let Some(place) = open.pop() {
             for i in self.needs_on(place) {
@@ -199,12 +188,10 @@ impl<'g, 'a> Change<'g, 'a> {
             self.world.set_lag(phase.of(next), lag);
         }
         for i in self.needs_on(Phase::Connected.of(id)) {
-            let need = &mut self.world.needs[i];
+            let need = self.world.needs[i];
             if need.moment != Phase::Sent.of(id) && need.moment != Phase::Sent.of(next) {
-                need.on = Phase::Connected.of(next);
-                let moved = self.world.needs[i];
                 self.world.needs[i].void = true;
-                self.world.needs.push(moved);
+                self.world.needs.push(Need { on: Phase::Connected.of(next), ..need });
             }
         }
     }
@@ -367,13 +354,6 @@ impl<'g, 'a> Change<'g, 'a> {
     /// Has a body be so many bytes heavier.
     pub(super) fn add_bytes(&mut self, id: RequestId, bytes: f64) {
         self.world.transfers[id.0 as usize].bytes += bytes;
-    }
-
-    /// Takes the needs of a moment away that are on one of some others.
-    pub(super) fn free_from(&mut self, moment: Place, on: &[Place]) {
-        for i in self.needs_of(moment) {
-            self.world.needs[i].void |= on.contains(&self.world.needs[i].on);
-        }
     }
 
     /// Tasks that deliver the event of the parsed document.

@@ -84,6 +84,7 @@ pub struct Model<'a> {
     ground: Ground<'a>,
     calibration: Calibration,
     base: Times,
+    figures: Figures,
 }
 
 impl<'a> Model<'a> {
@@ -94,13 +95,14 @@ impl<'a> Model<'a> {
         let mut moments = Builder::build(&graph, prepared);
         let calibration = Calibration::of(&moments.world);
         let base = settled(&mut moments.world, &calibration);
-        Self { ground: Ground::of(prepared, moments), calibration, base }
+        let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base, 0.0);
+        Self { ground: Ground::of(prepared, moments), calibration, base, figures }
     }
 
-    /// Whether anything is known that a forecast could be made from.
+    /// What the load measures without edits.
     #[must_use]
     pub fn figures(&self) -> Figures {
-        self.outcome(&self.ground.moments.world, &self.base, 0.0)
+        self.figures
     }
 
     /// What the load would be with edits. Those whose effect is not known are left out, and said to be.
@@ -114,13 +116,10 @@ impl<'a> Model<'a> {
             }
         }
         let times = settled(&mut change.world, &self.calibration);
-        let after = self.outcome(&change.world, &times, change.shifted);
+        let Ground { prepared, moments, .. } = &self.ground;
+        let after = outcome::figures(&prepared.load, moments, &change.world, &times, change.shifted);
         let path = self.path(&change.world, &times);
-        Forecast { before: self.figures(), after, moved: self.moved(&times), path, left_out }
-    }
-
-    fn outcome(&self, world: &world::World, times: &Times, shifted: f64) -> Figures {
-        outcome::figures(&self.ground.prepared.load, &self.ground.moments, world, times, shifted)
+        Forecast { before: self.figures, after, moved: self.moved(&times), path, left_out }
     }
 
     fn path(&self, world: &world::World, times: &Times) -> Vec<Step> {
@@ -149,8 +148,8 @@ impl<'a> Model<'a> {
             .collect()
     }
 
-    /// How far the run without edits is from what was observed, at the moment where it is farthest, in ms: what
-    /// the moments are told apart by, and nothing if the model is whole.
+    /// How far the run without edits is from what was observed, in ms, at the moment where it is farthest: next to
+    /// nothing, or the model is at fault.
     #[must_use]
     pub fn astray(&self) -> f64 {
         let moments = self.ground.moments.world.moments.iter().zip(&self.base.at);

@@ -2,7 +2,7 @@
 
 use super::world::{Bond, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment};
-use crate::{InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
+use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 use std::sync::Arc;
@@ -37,6 +37,8 @@ pub(super) struct Moments {
     pub content_loaded: Option<Place>,
     /// When blocking requests let go.
     pub released: HashMap<RequestId, Place>,
+    /// When the browser gave up on a font.
+    pub given_up: HashMap<RequestId, Place>,
     /// Before each task the end of the last one that later ones may build on.
     pub acted: Vec<Option<Place>>,
     /// The moments within each task.
@@ -82,7 +84,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         builder.network_needs();
         if let Some(at) = load.dom_interactive {
             let edges = graph.needs(Moment::ParserEnd, at);
-            builder.edges(builder.parser_end, at.0, edges, None);
+            builder.edges(builder.parser_end, edges, None);
         }
         builder.task_needs();
         let first_paint = load.fcp.map(|at| builder.paint(at, None, true, 0.0));
@@ -101,10 +103,15 @@ impl<'g, 'a> Builder<'g, 'a> {
         let content_loaded = load.dom_content_loaded.map(|at| {
             let place = builder.world.add(Kind::After, at.0);
             let edges = graph.parsed_by(at);
-            builder.edges(place, at.0, edges, None);
+            builder.edges(place, edges, None);
             place
         });
         builder.lags();
+        let given_up = builder.known.iter().filter_map(|((moment, _), place)| match moment {
+            Moment::GivenUp(font) => Some((*font, *place)),
+            _ => None,
+        });
+        let given_up = given_up.collect();
         Moments {
             world: builder.world,
             runs: builder.runs,
@@ -114,6 +121,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             parser_end: builder.parser_end,
             content_loaded,
             released: builder.released,
+            given_up,
             acted: builder.acted,
             within: builder.within,
         }
@@ -212,13 +220,13 @@ impl<'g, 'a> Builder<'g, 'a> {
             let id = request.id;
             let [asked, connecting, connected, sent, answered, done] = Phase::ALL.map(|p| p.of(id));
             let edges = self.graph.needs(Moment::Asked(id), request.start);
-            self.edges(asked, request.start.0, edges, None);
+            self.edges(asked, edges, None);
             if matches!(request.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload)
                 && let Some(document) = load.document().filter(|d| d.id != id)
                 && let Some(part) = self.graph.read_by_then(request.start)
             {
                 let place = self.part(document.id, part.0);
-                self.world.need(asked, place, Bond::Gate);
+                self.gate(asked, place);
             }
             self.world.need(connecting, asked, Bond::Origin);
             self.world.need(connected, connecting, Bond::Origin);
@@ -232,7 +240,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             };
             let moment = if queue == connecting { Moment::Connecting(id) } else { Moment::Sent(id) };
             let edges = self.graph.needs(moment, by);
-            self.edges(queue, by.0, edges, None);
+            self.edges(queue, edges, None);
             if request.connect_start.is_none()
                 && let Some(opener) = request.connection.and_then(|c| openers.get(&c)).filter(|o| **o != id)
             {
@@ -287,7 +295,7 @@ impl<'g, 'a> Builder<'g, 'a> {
                 if own.name == WorkName::ParseHtml && !parses {
                     parses = true;
                     let edges = self.graph.needs(Moment::Began(piece), own.start);
-                    self.edges(state.begins, state.start, edges, None);
+                    self.edges(state.begins, edges, None);
                     if let Some(before) = parsed {
                         self.gate(state.begins, before);
                     }
@@ -300,7 +308,7 @@ impl<'g, 'a> Builder<'g, 'a> {
                 let run = u32::try_from(self.runs.len()).ok();
                 self.runs.push(Run { piece, task: index, offset: own.start.0 - state.start, length: own.duration.0 });
                 let edges = self.graph.needs(Moment::Began(piece), own.start);
-                self.edges(state.begins, state.start, edges, run);
+                self.edges(state.begins, edges, run);
             }
             // Whatever set another task off is not known: it stays where it was observed.
             if draws && !acts && !parses {
@@ -362,7 +370,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             self.gate(place, end);
         }
         let from = self.world.needs.len();
-        self.edges(place, at.0, edges, None);
+        self.edges(place, edges, None);
         // Without its picture it is not.
         if let Some(file) = file {
             for need in self.world.needs[from..].iter_mut().filter(|n| n.on == Phase::Done.of(file)) {
@@ -400,7 +408,8 @@ impl<'g, 'a> Builder<'g, 'a> {
     }
 
     /// Adds needs by the graph's edges. Those that lie later than the moment are within its own task.
-    fn edges(&mut self, moment: Place, at: f64, edges: Vec<Edge>, run: Option<u32>) {
+    fn edges(&mut self, moment: Place, edges: Vec<Edge>, run: Option<u32>) {
+        let at = self.world.moment(moment).at;
         for edge in edges.into_iter().filter(|e| e.at.0 <= at + SLACK) {
             let Some(on) = self.place(&edge, at) else { continue };
             if on == moment {
@@ -446,7 +455,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         let place = self.world.add(Kind::After, at);
         self.known.insert(key, place);
         let edges = self.graph.needs(moment, Millis(at));
-        self.edges(place, at, edges, None);
+        self.edges(place, edges, None);
         place
     }
 
@@ -547,7 +556,7 @@ fn bond(edge: &Edge) -> Bond {
 
 /// Whether a connection carries several responses at once.
 pub(super) fn multiplexed(request: &Request) -> bool {
-    request.protocol.as_deref().is_some_and(|p| p.starts_with("h2") || p.starts_with("h3"))
+    Http::named(request.protocol.as_deref()) == Http::Second
 }
 
 /// The address of a run.

@@ -2,8 +2,8 @@
 
 use super::{CannotTry, Known, Tried, cannot, places};
 use crate::book::{Book, host_of};
-use crate::http::Http;
-use phainon_core::{Millis, Owner, ResourceKey, server_timing};
+use phainon_core::Http;
+use phainon_core::{Millis, Owner, ResourceKey, server_time_of};
 use std::time::Duration;
 
 /// Has the server take so long for a file; as long as for its stored files where nothing is told.
@@ -54,12 +54,7 @@ pub fn owner_takes(book: &mut Book, known: &Known<'_>, owner: &Owner, share: f64
     let mut saved = 0.0;
     for answer in &mut book.answers {
         let Some(request) = answer.request.and_then(|id| known.prepared.load.request(id)) else { continue };
-        let own: f64 = server_timing(&request.response_headers)
-            .iter()
-            .filter(|t| t.name.eq_ignore_ascii_case(&owner.name))
-            .filter_map(|t| t.duration_ms)
-            .map(|ms| ms.0)
-            .sum();
+        let own = server_time_of(&request.response_headers, owner).0;
         let less = own * (1.0 - share.clamp(0.0, 1.0));
         if less > 0.0 {
             saved += less;

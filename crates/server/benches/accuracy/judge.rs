@@ -1,5 +1,6 @@
 //! Path and forecast judged by measured pairs.
 
+use crate::measure::middle;
 use crate::pairs::{Page, Seen, bodies_of, kept};
 use phainon_core::forecast::{Figures, Forecast, Model, brings};
 use phainon_core::metrics::Metric;
@@ -38,7 +39,10 @@ pub fn judge(folder: &Path, only: Option<&str>) {
     let mut blame = Blame::default();
     let mut held = Vec::new();
     let mut taus = Vec::new();
-    let pages: Vec<Page> = kept(folder).into_iter().filter(|p| only.is_none_or(|only| p.name.contains(only))).collect();
+    let pages: Vec<Page> = kept(folder)
+        .into_iter()
+        .filter(|p| only.is_none_or(|only| only.split(',').any(|o| p.name.contains(o))))
+        .collect();
     for page in &pages {
         println!("\n{}", page.name);
         let prepared = Prepared::plain(page.load.clone());
@@ -161,16 +165,7 @@ fn short(key: &str) -> String {
 }
 
 fn medians(seen: &[Seen]) -> impl Fn(Metric) -> Option<f64> + '_ {
-    |metric| {
-        let mut values: Vec<f64> = seen.iter().filter_map(|s| s.figures.get(&metric).copied()).collect();
-        values.sort_by(f64::total_cmp);
-        let middle = values.len() / 2;
-        match values.len() {
-            0 => None,
-            n if n % 2 == 1 => Some(values[middle]),
-            _ => Some(f64::midpoint(values[middle - 1], values[middle])),
-        }
-    }
+    |metric| middle(seen.iter().filter_map(|s| s.figures.get(&metric).copied()).collect())
 }
 
 /// Half the distance between the quartiles of loads.

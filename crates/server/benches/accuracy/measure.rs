@@ -39,7 +39,11 @@ impl Figures {
 }
 
 pub fn median(metrics: &[Metrics], metric: Metric) -> Option<f64> {
-    let mut values: Vec<f64> = metrics.iter().filter_map(|m| m.value(metric)).collect();
+    middle(metrics.iter().filter_map(|m| m.value(metric)).collect())
+}
+
+/// The median of values.
+pub fn middle(mut values: Vec<f64>) -> Option<f64> {
     values.sort_by(f64::total_cmp);
     let middle = values.len() / 2;
     match values.len() {

@@ -53,7 +53,10 @@ pub fn forecast(given: &ForecastArguments) -> Result<u8, String> {
         println!("{}", serde_json::to_string_pretty(&said).map_err(|e| e.to_string())?);
     } else {
         let visits = if visit == Visit::Return { "return visits" } else { "loads" };
-        println!("Forecast over {} {visits}; intervals hold nine in ten measured ones.", loads.len());
+        println!(
+            "Forecast over {} {visits}; nine in ten measured changes lay within the intervals where they were held against each other.",
+            loads.len()
+        );
         for edit in &edits {
             println!("  {}", phainon_core::words::edit_title(edit));
         }
@@ -74,9 +77,12 @@ fn said(b: &Brings) -> String {
         format!("{sign}{}", texts::figure(b.metric, value.abs()))
     };
     let (name, before) = (texts::named(b.metric), texts::figure(b.metric, b.before));
+    // Bytes and shifts are counted: they have no interval.
+    let interval =
+        if b.high - b.low > 0.0005 { format!(" ({} to {})", signed(b.low), signed(b.high)) } else { String::new() };
     if change.abs() < 0.0005 {
-        return format!("  {name:<12} {before:>9}  stays ({} to {})", signed(b.low), signed(b.high));
+        return format!("  {name:<12} {before:>9}  stays{interval}");
     }
     let after = texts::figure(b.metric, b.after);
-    format!("  {name:<12} {before:>9} → {after:>9}  {} ({} to {})", signed(change), signed(b.low), signed(b.high))
+    format!("  {name:<12} {before:>9} → {after:>9}  {}{interval}", signed(change))
 }

@@ -159,7 +159,16 @@ function Expected({ forecast, waiting }: { forecast: FindingForecast | undefined
     );
   }
   const words = inShort(forecast.brings);
-  return gain(forecast.brings) > 0 ? <strong>{words}</strong> : <span className="text-ink-2">{words}</span>;
+  return gain(forecast.brings) > 0 ? (
+    <strong>{words}</strong>
+  ) : (
+    <span
+      className="text-ink-2"
+      title={words === 'not known' ? 'This load does not tell its largest paint.' : undefined}
+    >
+      {words}
+    </span>
+  );
 }
 
 function sizeOf(f: Finding): string {

@@ -57,7 +57,7 @@ pub(super) fn apply(edit: &Edit, change: &mut Change<'_, '_>, bodies: &dyn Bodie
         Edit::SetDimensions { scope } => stability::set_dimensions(change, scope),
         Edit::ShowText { file } => text::show(change, file),
         Edit::SubsetFont { .. } => unforeseen("How small the font becomes is not known."),
-        Edit::CacheLonger { .. } => Ok(()),
+        Edit::CacheLonger { .. } => unforeseen("It changes later visits, which are not forecast."),
         Edit::SplitTask { file } => work::split(change, file),
         Edit::StopForcedLayout { file } => work::stop_forced(change, file),
     }

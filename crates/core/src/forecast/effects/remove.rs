@@ -3,7 +3,6 @@
 use super::super::change::Change;
 use super::{Effect, requests, unforeseen};
 use crate::{Owner, RequestId, ResourceKey};
-use std::sync::Arc;
 
 pub(super) fn file(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
     let found = requests(change, file)?;
@@ -17,15 +16,11 @@ pub(super) fn file(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
 pub(super) fn owner(change: &mut Change<'_, '_>, owner: &Owner) -> Effect {
     let prepared = change.ground.prepared;
     let document = prepared.load.document().map(|d| d.id);
-    let own = |id: RequestId| prepared.owners.request(id) == owner && Some(id) != document;
-    let found: Vec<RequestId> = prepared.load.requests.iter().map(|r| r.id).filter(|id| own(*id)).collect();
-    let mut scripts: Vec<Arc<str>> =
-        found.iter().filter_map(|id| prepared.load.request(*id)).map(|r| r.url.clone()).collect();
-    scripts.dedup();
+    let own = |id: &RequestId| prepared.owners.request(*id) == owner && Some(*id) != document;
+    let found: Vec<RequestId> = prepared.load.requests.iter().map(|r| r.id).filter(own).collect();
     if found.is_empty() {
         return unforeseen(format!("The load has nothing of {}.", owner.name));
     }
     change.take_off(&found);
-    change.cut_scripts(&scripts);
     Ok(())
 }

@@ -4,7 +4,6 @@ use super::super::change::Change;
 use super::super::world::{Bond, Phase, Place};
 use super::{Effect, Unforeseen, requests, unforeseen};
 use crate::{RenderBlocking, RequestId, ResourceKey, ResourceKind, Scope};
-use std::sync::Arc;
 
 /// The requests of a script and its first run.
 fn script(change: &Change<'_, '_>, file: &ResourceKey) -> Result<(RequestId, Option<u32>), Unforeseen> {
@@ -123,8 +122,6 @@ pub(super) fn delay(change: &mut Change<'_, '_>, scope: &Scope) -> Effect {
     if scripts.is_empty() {
         return unforeseen("The load has no script of it.");
     }
-    let urls: Vec<Arc<str>> = scripts.iter().filter_map(|id| load.request(*id)).map(|r| r.url.clone()).collect();
     change.take_off(&scripts);
-    change.cut_scripts(&urls);
     Ok(())
 }

@@ -3,7 +3,7 @@
 use super::super::change::Change;
 use super::super::world::{Bond, Phase, START};
 use super::{Effect, requests, unforeseen};
-use crate::{Millis, Owner, Request, RequestId, ResourceKey, ResourceKind, server_timing};
+use crate::{Millis, Owner, Request, RequestId, ResourceKey, ResourceKind, server_time_of};
 
 /// What a server takes to hand out a file where the load has none of it, in ms.
 const STORED: f64 = 20.0;
@@ -40,12 +40,7 @@ pub(super) fn owner_takes(change: &mut Change<'_, '_>, owner: &Owner, share: f64
     let load = change.ground.prepared.load.clone();
     let mut saved = 0.0;
     for request in &load.requests {
-        let own: f64 = server_timing(&request.response_headers)
-            .iter()
-            .filter(|t| t.name.eq_ignore_ascii_case(&owner.name))
-            .filter_map(|t| t.duration_ms)
-            .map(|ms| ms.0)
-            .sum();
+        let own = server_time_of(&request.response_headers, owner).0;
         let less = (own * (1.0 - share.clamp(0.0, 1.0))).min(own_wait(change, request.id));
         change.world.transfers[request.id.0 as usize].wait -= less;
         saved += less;

@@ -1,31 +1,27 @@
 //! Text that does not wait for its font (CSS Fonts, section 4.9).
 
 use super::super::change::Change;
-use super::super::world::{Bond, Phase};
+use super::super::world::{Bond, Kind, Phase, Place};
 use super::{Effect, requests};
 use crate::ResourceKey;
 
-/// Text is shown in another font until its own has come.
+/// Text is shown in another font until its own has come: nothing is drawn late for the font, or for the browser's
+/// giving up on it.
 pub(super) fn show(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
-    let fonts: Vec<_> = requests(change, file)?.into_iter().map(|id| Phase::Done.of(id)).collect();
-    let paints: Vec<_> =
-        change.ground.moments.candidates.iter().chain(&change.ground.moments.first_paint).map(|p| p.moment).collect();
-    let load = change.ground.prepared.load.clone();
-    for paint in paints {
-        let before = change.world.needs.iter().filter(|n| n.moment == paint && !n.void).count();
-        change.free_from(paint, &fonts);
-        let begins: Vec<_> = change.world.tasks.iter().map(|t| t.begins).collect();
-        for need in &mut change.world.needs {
-            need.void |=
-                fonts.contains(&need.on) && need.bond == Bond::Gate && begins.binary_search(&need.moment).is_ok();
-        }
-        let after = change.world.needs.iter().filter(|n| n.moment == paint && !n.void).count();
-        if after < before {
-            // It is drawn with the frame that drew what needed no font.
-            let drawn = change.ground.moments.first_paint.map(|p| change.ground.moments.world.moment(p.moment).at);
-            let lag = change.world.moment(paint).lag.min(drawn.unwrap_or(load.end.0));
-            change.world.set_lag(paint, lag);
-        }
+    let moments = &change.ground.moments;
+    let fonts = requests(change, file)?;
+    let come = fonts.iter().map(|id| Phase::Done.of(*id));
+    let given_up = fonts.iter().filter_map(|id| moments.given_up.get(id).copied());
+    let waits: Vec<Place> = come.chain(given_up).collect();
+    let paints: Vec<Place> = moments.candidates.iter().chain(&moments.first_paint).map(|p| p.moment).collect();
+    let drawn: Vec<bool> = change
+        .world
+        .needs
+        .iter()
+        .map(|n| paints.contains(&n.moment) || matches!(change.world.moment(n.moment).kind, Kind::Begins(_)))
+        .collect();
+    for (need, drawn) in change.world.needs.iter_mut().zip(drawn) {
+        need.void |= drawn && need.bond == Bond::Gate && waits.contains(&need.on);
     }
     Ok(())
 }

@@ -1,4 +1,4 @@
-//! Versions of HTTP, as far as a replay tells them apart.
+//! Versions of HTTP, as far as it matters how answers share a connection.
 
 /// Which HTTP an answer came over.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -7,7 +7,7 @@ pub enum Http {
     Closing,
     /// 1.1.
     First,
-    /// 2, or 3, which a replay serves as 2.
+    /// 2 or 3: many answers at once over one connection. A replay serves both as 2.
     Second,
 }
 
@@ -22,5 +22,19 @@ impl Http {
             }
             _ => Self::First,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn browsers_and_hars_have_words_of_their_own_for_it() {
+        for word in ["h2", "h3", "h3-29", "HTTP/2", "http/2.0", "HTTP/3"] {
+            assert_eq!(Http::named(Some(word)), Http::Second, "{word}");
+        }
+        assert_eq!([Some("http/1.1"), Some("HTTP/1.1"), None].map(Http::named), [Http::First; 3]);
+        assert_eq!(Http::named(Some("HTTP/1.0")), Http::Closing);
     }
 }
