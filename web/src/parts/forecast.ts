@@ -18,7 +18,9 @@ export function signed(metric: Brings['metric'], value: number): string {
 /** What a fix brings in a few words: to the largest paint, or else to whatever it moves. */
 export function inShort(brings: Brings[]): string {
   const lcp = brings.find((b) => b.metric === 'lcp');
-  const told = lcp && moves(lcp) ? lcp : brings.find(moves);
+  // Of a load that does not tell its paints, that it becomes lighter is all that can be said.
+  const others = lcp ? brings : brings.filter((b) => changeOf(b) < 0);
+  const told = lcp && moves(lcp) ? lcp : others.find(moves);
   if (!told) return lcp ? 'no change' : 'not known';
   return `${told === lcp ? '' : `${METRICS[told.metric].short} `}${signed(told.metric, changeOf(told))}`;
 }

@@ -90,8 +90,8 @@ export default function FindingsView() {
       <table className="mt-3 w-full table-fixed text-[13px]">
         <thead>
           <tr className="border-b border-rule-strong">
-            <th className="w-[92px] py-1 text-right">Fix brings</th>
-            <th className="w-[78px] text-right">On the path</th>
+            <th className="w-[106px] py-1 text-right">Fix brings</th>
+            <th className="w-[80px] text-right">On the path</th>
             <th className="w-[60px] pl-4">Kind</th>
             <th className="pl-2">What</th>
             <th className="w-[104px]">Owner</th>
@@ -106,11 +106,17 @@ export default function FindingsView() {
               onClick={() => select({ kind: 'finding', key: f.key })}
               className={`cursor-pointer border-b border-rule align-top ${marked.finding(f) ? 'bg-soft' : 'hover:bg-soft/40'}`}
             >
-              <td className="py-1.5 text-right">
+              <td className="whitespace-nowrap py-1.5 text-right">
                 <Expected forecast={brings.get(f.key)} waiting={forecasts.isPending} />
               </td>
-              <td className="py-1.5 text-right">
-                {f.on_path ? ms(f.on_path_ms) : <span className="text-ink-2">{STANDING[f.standing]}</span>}
+              <td className="whitespace-nowrap py-1.5 text-right">
+                {f.on_path ? (
+                  ms(f.on_path_ms)
+                ) : (
+                  <span className="text-ink-2" title={f.standing === 'unknown' ? STANDING.unknown : undefined}>
+                    {f.standing === 'unknown' ? '–' : STANDING[f.standing]}
+                  </span>
+                )}
               </td>
               <td className="pl-4 pt-1.5">{f.kind && <KindTag kind={f.kind} />}</td>
               <td className="py-1.5 pl-2 pr-3">
