@@ -139,19 +139,33 @@ async fn the_path_names_what_each_page_waits_for() {
         ("background", "div.b", Cause::Wait, "/sheet.css", 250.0),
         ("font", "h1", Cause::Wait, "/letters.woff2", 700.0),
     ];
-    for (name, element, cause, file, least) in cases {
-        let (_, analysis) = recorded(address, name).await;
-        let largest = analysis.lcp.unwrap_or_else(|| panic!("{name}: no largest paint"));
-        let selector = largest.selector.as_deref().unwrap_or("");
-        assert!(selector.ends_with(element), "{name}: the largest element is {selector}");
-        let found = match cause {
-            Cause::Lazy => largest.path.iter().any(|leg| leg.cause == Cause::Lazy),
-            _ => has(&largest.path, cause, file, least),
-        };
-        assert!(found, "{name}: {:#?}", largest.path.iter().map(|l| (&l.fact, l.length())).collect::<Vec<_>>());
-        let unexplained = largest.path.iter().filter(|l| l.cause == Cause::Unknown).map(|l| l.length().0).sum::<f64>();
-        assert!(unexplained < 50.0, "{name}: {unexplained} ms are not explained");
+    for case in cases {
+        // A machine that others use too can stand still within a load: what is wrong three times in a row is wrong.
+        let mut wrong = None;
+        for _ in 0..3 {
+            wrong = trouble(&recorded(address, case.0).await.1, case);
+            if wrong.is_none() {
+                break;
+            }
+        }
+        assert_eq!(wrong, None, "{}", case.0);
     }
+}
+
+/// What is wrong with the path of a page, if anything.
+fn trouble(analysis: &Analysis, (_, element, cause, file, least): (&str, &str, Cause, &str, f64)) -> Option<String> {
+    let Some(largest) = &analysis.lcp else { return Some("no largest paint".into()) };
+    let selector = largest.selector.as_deref().unwrap_or("");
+    if !selector.ends_with(element) {
+        return Some(format!("the largest element is {selector}"));
+    }
+    let found = match cause {
+        Cause::Lazy => largest.path.iter().any(|leg| leg.cause == Cause::Lazy),
+        _ => has(&largest.path, cause, file, least),
+    };
+    let unexplained = largest.path.iter().filter(|l| l.cause == Cause::Unknown).map(|l| l.length().0).sum::<f64>();
+    let path = || largest.path.iter().map(|l| (&l.fact, l.length())).collect::<Vec<_>>();
+    (!found || unexplained >= 50.0).then(|| format!("{unexplained} ms are not explained in {:#?}", path()))
 }
 
 #[tokio::test]

