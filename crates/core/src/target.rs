@@ -33,6 +33,22 @@ impl Metric {
     pub const ALL: [Self; 9] =
         [Self::Lcp, Self::Fcp, Self::Tbt, Self::Inp, Self::Cls, Self::SpeedIndex, Self::Ttfb, Self::Tti, Self::Weight];
 
+    /// Its name in JSON, with its unit.
+    #[must_use]
+    pub fn json_name(self) -> &'static str {
+        match self {
+            Self::Lcp => "lcp_ms",
+            Self::Fcp => "fcp_ms",
+            Self::Tbt => "tbt_ms",
+            Self::Cls => "cls",
+            Self::Inp => "inp_ms",
+            Self::SpeedIndex => "speed_index_ms",
+            Self::Ttfb => "ttfb_ms",
+            Self::Tti => "tti_ms",
+            Self::Weight => "transferred_bytes",
+        }
+    }
+
     /// Target and limit as they are published (Core Web Vitals and their companions); a site may set its own.
     #[must_use]
     pub fn published(self) -> Target {

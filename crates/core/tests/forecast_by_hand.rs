@@ -11,13 +11,14 @@ use phainon_core::{
     preset,
 };
 use site::{PAGE, Site, at, script};
+use std::sync::Arc;
 
 fn file(name: &str) -> ResourceKey {
     ResourceKey::of(&at(name))
 }
 
 fn forecast(site: &Site, edits: &[Edit]) -> Forecast {
-    let prepared = Prepared::plain(site.0.clone());
+    let prepared = Arc::new(Prepared::plain(site.0.clone()));
     let model = Model::of(&prepared);
     assert!(model.astray() < 0.01, "{} ms astray", model.astray());
     model.forecast(edits, &NoBodies)

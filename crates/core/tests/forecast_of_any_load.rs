@@ -8,6 +8,7 @@ use any_load::{load, url};
 use phainon_core::forecast::{Figures, Model};
 use phainon_core::{Bytes, Edit, Millis, NoBodies, Prepared, ResourceKey, preset};
 use proptest::prelude::*;
+use std::sync::Arc;
 
 proptest! {
     #![proptest_config(ProptestConfig { cases: 400, ..ProptestConfig::default() })]
@@ -16,7 +17,7 @@ proptest! {
     fn an_edit_changes_nothing_that_it_does_not_touch(load in load(), pick in 0usize..14, kind in 0usize..6, shaped in any::<bool>()) {
         let mut load = load;
         load.conditions = preset("phone-on-the-move").filter(|_| shaped);
-        let prepared = Prepared::plain(load);
+        let prepared = Arc::new(Prepared::plain(load));
         let model = Model::of(&prepared);
         let file = ResourceKey::of(&url(pick % prepared.load.requests.len()));
         let edit = match kind {

@@ -5,6 +5,7 @@
 use phainon_core::forecast::{Figures, Model};
 use phainon_core::{Load, NoBodies, Prepared, metrics::metrics};
 use phainon_formats::open;
+use std::sync::Arc;
 
 fn loads() -> Vec<(String, Load)> {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
@@ -24,7 +25,7 @@ fn loads() -> Vec<(String, Load)> {
 #[test]
 fn a_load_without_edits_comes_back_as_it_was_observed() {
     for (name, load) in loads() {
-        let prepared = Prepared::plain(load);
+        let prepared = Arc::new(Prepared::plain(load));
         let model = Model::of(&prepared);
         assert!(model.astray() < 1.0, "{name}: {} ms astray", model.astray());
         let (forecast, observed) = (model.forecast(&[], &NoBodies), metrics(&prepared.load, &prepared.settings));

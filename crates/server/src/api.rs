@@ -11,13 +11,13 @@ use axum::extract::{DefaultBodyLimit, Path, Query, State as Shared};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};
-use axum::routing::{delete, get, patch, post, put};
+use axum::routing::{delete, get, post};
 use axum::{Json, Router};
 use futures::{Stream, StreamExt};
 use phainon_core::{Analysis, Conditions, Distance, PRESETS, preset};
 use phainon_recorder::{Access, Step, browser, parse_blocked};
 use phainon_standin::{HOME, SECURE_HOME, Switch, all_pages};
-use phainon_store::{FixState, NewFix, Page, Part, Plan, RecordingHead, Recordings};
+use phainon_store::{Page, Part, RecordingHead, Recordings};
 use serde::{Deserialize, Serialize};
 use std::convert::Infallible;
 use std::sync::Arc;
@@ -47,14 +47,12 @@ pub fn router() -> Router<App> {
         .route("/conditions", get(own_conditions).put(save_conditions))
         .route("/conditions/{name}", delete(remove_conditions))
         .route("/rereading", get(follow_rereading))
-        .route("/sites/{site}/plan", get(plan))
-        .route("/sites/{site}/plan/fixes", post(add_fix))
-        .route("/sites/{site}/plan/fixes/{id}", patch(set_fix).delete(remove_fix))
-        .route("/sites/{site}/plan/order", put(order_plan))
         .merge(crate::depth::router())
         .merge(crate::storage::router())
         .merge(crate::trials::router())
         .merge(crate::forecasts::router())
+        .merge(crate::plans::router())
+        .merge(crate::comparisons::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
         .layer(axum::middleware::map_response(in_problems))
 }
@@ -394,60 +392,4 @@ async fn remove_conditions(Shared(app): Shared<App>, Path(name): Path<String>) -
 
 async fn follow_rereading(Shared(app): Shared<App>) -> Json<Rereading> {
     Json(*app.rereading.borrow())
-}
-
-async fn plan(Shared(app): Shared<App>, Path(site): Path<String>) -> Answer<Json<Plan>> {
-    app.with_store(move |store| Ok(Json(store.plan(&site)?))).await
-}
-
-async fn add_fix(Shared(app): Shared<App>, Path(site): Path<String>, Json(fix): Json<NewFix>) -> Answer<Json<Made>> {
-    if fix.finding_title.len() > 2_000 || fix.edit.target().len() > 20_000 {
-        return Err(Problem::bad("The fix is longer than a plan keeps."));
-    }
-    app.with_store(move |store| Ok(Json(Made { id: store.add_fix(&site, &fix)? }))).await
-}
-
-/// A fix's new state.
-#[derive(Deserialize, TS)]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub struct FixChange {
-    pub state: FixState,
-    pub reason: Option<String>,
-}
-
-async fn set_fix(
-    Shared(app): Shared<App>,
-    Path((site, id)): Path<(String, i64)>,
-    Json(change): Json<FixChange>,
-) -> Answer<StatusCode> {
-    let reason = change.reason.map(|r| r.trim().chars().take(1_000).collect::<String>()).filter(|r| !r.is_empty());
-    if change.state == FixState::SetAside && reason.is_none() {
-        return Err(Problem::bad("A fix that is set aside needs a reason, so that nobody wonders later."));
-    }
-    app.with_store(move |store| Ok(store.set_fix_state(&site, id, change.state, reason.as_deref())?)).await?;
-    Ok(StatusCode::NO_CONTENT)
-}
-
-async fn remove_fix(Shared(app): Shared<App>, Path((site, id)): Path<(String, i64)>) -> Answer<StatusCode> {
-    app.with_store(move |store| Ok(store.remove_fix(&site, id)?)).await?;
-    Ok(StatusCode::NO_CONTENT)
-}
-
-/// The order of a plan.
-#[derive(Deserialize, TS)]
-#[ts(export_to = "types.ts")]
-pub struct PlanOrder {
-    /// The fixes' ids in the user's own order; `null` goes back to milliseconds on the path.
-    #[ts(type = "number[] | null")]
-    pub ids: Option<Vec<i64>>,
-}
-
-async fn order_plan(
-    Shared(app): Shared<App>,
-    Path(site): Path<String>,
-    Json(order): Json<PlanOrder>,
-) -> Answer<StatusCode> {
-    app.with_store(move |store| Ok(store.order_plan(&site, order.ids.as_deref())?)).await?;
-    Ok(StatusCode::NO_CONTENT)
 }

@@ -123,7 +123,7 @@ async fn of_findings(
         let analysis: Analysis = serde_json::from_slice(&kept.bytes()?)
             .map_err(|e| Problem::new(axum::http::StatusCode::INTERNAL_SERVER_ERROR, e.to_string()))?;
         let body = |hash: &str| app.store.body(hash).ok().flatten();
-        let models: Vec<Model<'_>> = loads.iter().map(|load| Model::of(load)).collect();
+        let models: Vec<Model> = loads.iter().map(|load| Model::of(load)).collect();
         let findings = analysis.findings.iter();
         Ok(Json(findings.map(|finding| of_finding(&finding.key, &finding.edit, &models, &body)).collect()))
     })
@@ -131,7 +131,7 @@ async fn of_findings(
 }
 
 /// What an edit brings alone, over the loads in which its effect is known.
-pub fn of_finding(key: &str, edit: &Edit, models: &[Model<'_>], bodies: &dyn Bodies) -> FindingForecast {
+pub fn of_finding(key: &str, edit: &Edit, models: &[Model], bodies: &dyn Bodies) -> FindingForecast {
     let finding = key.to_owned();
     let made: Vec<Forecast> = models.iter().map(|m| m.forecast(std::slice::from_ref(edit), bodies)).collect();
     if let Some((_, why)) = made.first().and_then(|m| m.left_out.first()) {

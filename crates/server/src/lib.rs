@@ -6,6 +6,7 @@
 
 pub mod api;
 pub mod cli;
+pub mod comparisons;
 pub mod demo;
 pub mod depth;
 mod error;
@@ -15,6 +16,9 @@ pub mod import;
 pub mod job_list;
 pub mod jobs;
 mod keep;
+pub mod plan_pages;
+pub mod plans;
+pub mod proofs;
 mod reading;
 pub mod rereading;
 pub mod serve;

@@ -3,6 +3,7 @@
 use crate::error::Problem;
 use crate::job_list::Jobs;
 use axum::http::StatusCode;
+use phainon_core::plan::Outlook;
 use phainon_core::{Prepared, Settings};
 use phainon_formats::MemoryBudget;
 use phainon_standin::StandIn;
@@ -16,6 +17,8 @@ use ts_rs::TS;
 
 /// How many loads are held in memory.
 const HELD_LOADS: usize = 4;
+/// How many loads' forecasts are: as many as a plan has pages.
+const HELD_OUTLOOKS: usize = 32;
 
 /// How long reading the files of one import may take: a trace of 1 GB takes a tenth of it.
 const IMPORT_TIME: Duration = Duration::from_secs(600);
@@ -30,6 +33,9 @@ pub struct Rereading {
     pub of: usize,
 }
 
+/// A load's forecasts, likewise.
+type HeldOutlook = ((i64, u32), Arc<Outlook>);
+
 /// A load by its recording and number.
 type HeldLoad = ((i64, u32), Arc<Prepared>);
 
@@ -41,6 +47,8 @@ pub struct State {
     pub settings: Arc<Settings>,
     /// Loads read last, newest first, by recording and number.
     loads: Mutex<Vec<HeldLoad>>,
+    /// Forecasts of the loads that plans are about, likewise.
+    outlooks: Mutex<Vec<HeldOutlook>>,
     /// Recordings under way.
     pub jobs: Arc<Jobs>,
     /// How far reading anew has come.
@@ -76,6 +84,7 @@ impl State {
             store,
             settings: Arc::default(),
             loads: Mutex::default(),
+            outlooks: Mutex::default(),
             jobs: Arc::default(),
             rereading: watch::channel(Rereading::default()).0,
             measuring: Arc::default(),
@@ -128,14 +137,39 @@ impl State {
         held.truncate(HELD_LOADS);
     }
 
+    fn outlooks(&self) -> MutexGuard<'_, Vec<HeldOutlook>> {
+        self.outlooks.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The forecasts of a load, where they are held.
+    pub fn held_outlook(&self, id: i64, number: u32) -> Option<Arc<Outlook>> {
+        let mut held = self.outlooks();
+        let place = held.iter().position(|(held, _)| *held == (id, number))?;
+        let found = held.remove(place);
+        let outlook = found.1.clone();
+        held.insert(0, found);
+        Some(outlook)
+    }
+
+    /// Holds a load's forecasts, and lets go of those that were asked for longest ago.
+    pub fn hold_outlook(&self, id: i64, number: u32, outlook: Arc<Outlook>) {
+        let mut held = self.outlooks();
+        held.retain(|(other, _)| *other != (id, number));
+        held.insert(0, ((id, number), outlook));
+        held.truncate(HELD_OUTLOOKS);
+    }
+
     /// Drops everything that is held.
     pub fn forget_all(&self) {
         self.held().clear();
+        self.outlooks().clear();
     }
 
     /// Drops what is held of a load, or of a whole recording where the number is 0.
     pub fn forget(&self, id: i64, number: u32) {
-        self.held().retain(|((recording, load), _)| *recording != id || (number > 0 && *load != number));
+        let others = |(recording, load): (i64, u32)| recording != id || (number > 0 && load != number);
+        self.held().retain(|(held, _)| others(*held));
+        self.outlooks().retain(|(held, _)| others(*held));
     }
 }
 

@@ -3,8 +3,8 @@
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
-use phainon_server::{api, depth, forecasts, import, job_list, state, storage, trials};
-use phainon_store::{NewFix, Plan, Recordings};
+use phainon_server::{api, comparisons, depth, forecasts, import, job_list, plan_pages, plans, proofs, state, storage, trials};
+use phainon_store::{NewFix, NotedOwner, Plan, PlanPageChoice, Recordings};
 use ts_rs::{Config, TS};
 
 #[test]
@@ -44,8 +44,20 @@ fn the_front_ends_types_are_current() {
     trials::TriedFix::export_all(&config).expect("types");
     phainon_replay::Change::export_all(&config).expect("types");
     api::JobRequest::export_all(&config).expect("types");
-    api::FixChange::export_all(&config).expect("types");
-    api::PlanOrder::export_all(&config).expect("types");
+    NotedOwner::export_all(&config).expect("types");
+    PlanPageChoice::export_all(&config).expect("types");
+    plan_pages::PlanPageRow::export_all(&config).expect("types");
+    plans::FixChange::export_all(&config).expect("types");
+    plans::PlanOrder::export_all(&config).expect("types");
+    plans::CandidateFix::export_all(&config).expect("types");
+    plans::LineRequest::export_all(&config).expect("types");
+    plans::PlanLine::export_all(&config).expect("types");
+    plans::Alone::export_all(&config).expect("types");
+    plans::SearchState::export_all(&config).expect("types");
+    plans::BreaksRequest::export_all(&config).expect("types");
+    proofs::Proof::export_all(&config).expect("types");
+    comparisons::Comparison::export_all(&config).expect("types");
+    comparisons::MoreLoads::export_all(&config).expect("types");
     let text = std::fs::read_to_string(made.path().join("types.ts")).expect("one file of types");
     let file = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/src/api/types.ts");
     if std::env::var_os("PHAINON_WRITE_DOCS").is_some() {

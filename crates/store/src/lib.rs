@@ -27,7 +27,7 @@ pub use alone::Alone;
 pub use loads::{PackedPart, StoredLoad};
 pub use packed::{Derived, NewLoad, PackedBodies, PackedLoad};
 pub use part::Part;
-pub use plan::{FixState, NewFix, Plan, PlannedFix};
+pub use plan::{AboutFix, FixState, NewFix, NotedOwner, Plan, PlanPageChoice, PlannedFix};
 pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings, WholeRecording};
 pub use room::{Kept, Room, RoomOf, RoomOfOlder, Thinning};
 pub use trials::{StoredTrial, TrialState};

@@ -2,9 +2,10 @@
 
 use crate::pack::{from_json, json, of_word, word};
 use crate::{Store, StoreError, now};
+use phainon_core::plan::{OwnerNote, points, shaped};
 use phainon_core::words::SaidEdit;
-use phainon_core::{Edit, Millis, Owner};
-use rusqlite::{OptionalExtension, Row, params};
+use phainon_core::{Edit, Millis, Owner, Risk};
+use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -41,6 +42,27 @@ pub struct NewFix {
     #[serde(default)]
     #[ts(optional = nullable)]
     pub reason: Option<String>,
+    /// What the user says of it.
+    #[serde(default)]
+    #[ts(optional = nullable)]
+    pub about: Option<AboutFix>,
+}
+
+/// What the user says of a fix, rather than what its kind usually is.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+#[ts(export_to = "types.ts")]
+pub struct AboutFix {
+    /// Points of effort; `None` is what this kind of fix usually takes.
+    pub effort: Option<f64>,
+    /// What can go wrong; `None` is what usually can.
+    pub risk: Option<Risk>,
+    /// Who does it.
+    pub who: String,
+    /// Anything else.
+    pub note: String,
+    /// When it was made on the site (RFC 3339), for those that are done.
+    pub done_at: Option<String>,
 }
 
 /// A fix in a plan.
@@ -63,6 +85,41 @@ pub struct PlannedFix {
     pub recording: Option<i64>,
     pub load: Option<u32>,
     pub added_at: String,
+    /// What the user says of it.
+    pub about: AboutFix,
+    /// Points of effort: the user's, else what its kind and its owner make of it.
+    pub effort: f64,
+    /// What can go wrong, likewise.
+    pub risk: Risk,
+    /// Why effort or risk are not what its kind usually takes.
+    pub because: Vec<String>,
+}
+
+/// A page under one set of conditions, as a plan counts it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct PlanPageChoice {
+    /// What it is called.
+    pub page: String,
+    /// Its conditions' name; empty where they are not known.
+    pub conditions: String,
+    /// Its share of the site's visits, on any scale; `None` is as much as any other.
+    pub share: Option<f64>,
+    /// Whether the plan leaves it out.
+    pub left_out: bool,
+    /// The recording that stands for it; `None` is the newest.
+    #[ts(type = "number | null")]
+    pub recording: Option<i64>,
+}
+
+/// What is known of an owner of a site.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct NotedOwner {
+    /// Whom it is about.
+    pub owner: Owner,
+    /// What is known.
+    pub note: OwnerNote,
 }
 
 /// A site's plan.
@@ -77,21 +134,35 @@ pub struct Plan {
     pub fixes: Vec<PlannedFix>,
 }
 
-const COLUMNS: &str = "id, edit, owner_kind, owner_name, state, reason, on_path_ms, finding_key, finding_title, recording, load_number, added_at";
+const COLUMNS: &str = "id, edit, owner_kind, owner_name, state, reason, on_path_ms, finding_key, finding_title, recording, load_number, added_at, effort, risk, who, note, done_at";
 
 fn fix_row(r: &Row<'_>) -> rusqlite::Result<(FixRowParts, String)> {
     let texts = [r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(7)?, r.get(8)?];
-    Ok(((r.get(0)?, texts, r.get(5)?, r.get(6)?, r.get(9)?, r.get(10)?), r.get(11)?))
+    let about = (r.get(12)?, r.get(13)?, r.get(14)?, r.get(15)?, r.get(16)?);
+    Ok(((r.get(0)?, texts, r.get(5)?, r.get(6)?, r.get(9)?, r.get(10)?, about), r.get(11)?))
 }
 
-type FixRowParts = (i64, [String; 6], Option<String>, f64, Option<i64>, Option<u32>);
+/// Effort, risk, who, note, when it was done.
+type AboutParts = (Option<f64>, Option<String>, String, String, Option<String>);
+type FixRowParts = (i64, [String; 6], Option<String>, f64, Option<i64>, Option<u32>, AboutParts);
 
-fn planned((row, added_at): (FixRowParts, String)) -> Result<PlannedFix, StoreError> {
-    let (id, [edit, owner_kind, owner_name, state, finding_key, finding_title], reason, on_path, recording, load) = row;
+fn planned((row, added_at): (FixRowParts, String), notes: &[NotedOwner]) -> Result<PlannedFix, StoreError> {
+    let (id, texts, reason, on_path, recording, load, (effort, risk, who, note, done_at)) = row;
+    let [edit, owner_kind, owner_name, state, finding_key, finding_title] = texts;
+    let edit: Edit = from_json(&edit)?;
+    let owner = Owner { kind: of_word(&owner_kind)?, name: owner_name };
+    let known = notes.iter().find(|n| n.owner == owner).map(|n| &n.note);
+    let usual = shaped(&edit, &owner, known);
+    let risk = risk.map(|r| of_word(&r)).transpose()?;
+    let about = AboutFix { effort, risk, who, note, done_at };
     Ok(PlannedFix {
         id,
-        fix: SaidEdit::of(&from_json(&edit)?),
-        owner: Owner { kind: of_word(&owner_kind)?, name: owner_name },
+        fix: SaidEdit::of(&edit),
+        effort: about.effort.unwrap_or_else(|| points(usual.effort)),
+        risk: about.risk.unwrap_or(usual.risk),
+        because: usual.because,
+        about,
+        owner,
         state: of_word(&state)?,
         reason,
         on_path_ms: Millis(on_path),
@@ -115,25 +186,28 @@ impl Store {
         let text = format!("select {COLUMNS} from fixes where site = ?1 order by state = 'set_aside', {order}");
         let mut query = db.prepare_cached(&text)?;
         let rows: Vec<_> = query.query_map([site], fix_row)?.collect::<Result<_, _>>()?;
-        let fixes = rows.into_iter().map(planned).collect::<Result<_, _>>()?;
+        let notes = notes_of(&db, site)?;
+        let fixes = rows.into_iter().map(|row| planned(row, &notes)).collect::<Result<_, _>>()?;
         Ok(Plan { site: site.to_owned(), own_order, fixes })
     }
 
     /// Puts a fix into a site's plan. The same fix again renews what it was found from.
     pub fn add_fix(&self, site: &str, new: &NewFix) -> Result<i64, StoreError> {
         let state = new.state.unwrap_or(FixState::Open);
+        let about = new.about.clone().unwrap_or_default();
         let mut db = self.write();
         let change = db.transaction()?;
         change.execute("insert or ignore into plans (site) values (?1)", [site])?;
         let id = change.query_row(
-            "insert into fixes (site, edit_key, edit, owner_kind, owner_name, state, reason, on_path_ms, finding_key, finding_title, recording, load_number, added_at, place)
-             values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, (select coalesce(max(place), 0) + 1 from fixes where site = ?1))
+            "insert into fixes (site, edit_key, edit, owner_kind, owner_name, state, reason, on_path_ms, finding_key, finding_title, recording, load_number, added_at, effort, risk, who, note, done_at, place)
+             values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17, ?18, (select coalesce(max(place), 0) + 1 from fixes where site = ?1))
              on conflict (site, edit_key) do update set edit = excluded.edit, on_path_ms = excluded.on_path_ms, finding_key = excluded.finding_key,
                 finding_title = excluded.finding_title, recording = excluded.recording, load_number = excluded.load_number
              returning id",
             params![
                 site, new.edit.key(), json(&new.edit)?, word(new.owner.kind)?, new.owner.name, word(state)?, new.reason,
                 new.on_path_ms.0, new.finding_key, new.finding_title, new.recording, new.load, now(),
+                about.effort, about.risk.map(word).transpose()?, about.who, about.note, about.done_at,
             ],
             |r| r.get(0),
         )?;
@@ -144,11 +218,65 @@ impl Store {
     /// Sets what has become of a fix; a reason is kept only for one set aside.
     pub fn set_fix_state(&self, site: &str, id: i64, state: FixState, reason: Option<&str>) -> Result<(), StoreError> {
         let reason = reason.filter(|_| state == FixState::SetAside);
+        let done = (state == FixState::Done).then(now);
         let changed = self.write().execute(
-            "update fixes set state = ?3, reason = ?4 where site = ?1 and id = ?2",
-            params![site, id, word(state)?, reason],
+            "update fixes set state = ?3, reason = ?4,
+                done_at = case when ?5 is null then null else coalesce(done_at, ?5) end where site = ?1 and id = ?2",
+            params![site, id, word(state)?, reason, done],
         )?;
         if changed == 0 { Err(StoreError::NotFound("fix", id.to_string())) } else { Ok(()) }
+    }
+
+    /// Keeps what the user says of a fix.
+    pub fn set_about_fix(&self, site: &str, id: i64, about: &AboutFix) -> Result<(), StoreError> {
+        let changed = self.write().execute(
+            "update fixes set effort = ?3, risk = ?4, who = ?5, note = ?6, done_at = ?7 where site = ?1 and id = ?2",
+            params![site, id, about.effort, about.risk.map(word).transpose()?, about.who, about.note, about.done_at],
+        )?;
+        if changed == 0 { Err(StoreError::NotFound("fix", id.to_string())) } else { Ok(()) }
+    }
+
+    /// What is known of a site's owners.
+    pub fn owner_notes(&self, site: &str) -> Result<Vec<NotedOwner>, StoreError> {
+        notes_of(&*self.read()?, site)
+    }
+
+    /// Notes what is known of an owner; nothing takes the note away.
+    pub fn note_owner(&self, site: &str, noted: &NotedOwner) -> Result<(), StoreError> {
+        let (kind, name) = (word(noted.owner.kind)?, &noted.owner.name);
+        let db = self.write();
+        if noted.note == OwnerNote::default() {
+            db.execute("delete from owner_notes where site = ?1 and kind = ?2 and name = ?3", params![site, kind, name])?;
+        } else {
+            db.execute(
+                "insert or replace into owner_notes (site, kind, name, note) values (?1, ?2, ?3, ?4)",
+                params![site, kind, name, json(&noted.note)?],
+            )?;
+        }
+        Ok(())
+    }
+
+    /// How a site's plan counts its pages, as far as the user has said.
+    pub fn plan_pages(&self, site: &str) -> Result<Vec<PlanPageChoice>, StoreError> {
+        let db = self.read()?;
+        let mut query = db.prepare_cached(
+            "select page, conditions, share, left_out, recording from plan_pages where site = ?1 order by page, conditions",
+        )?;
+        let row = |r: &Row<'_>| {
+            let (page, conditions, share) = (r.get(0)?, r.get(1)?, r.get(2)?);
+            Ok(PlanPageChoice { page, conditions, share, left_out: r.get(3)?, recording: r.get(4)? })
+        };
+        Ok(query.query_map([site], row)?.collect::<Result<_, _>>()?)
+    }
+
+    /// Says how a site's plan counts a page.
+    pub fn set_plan_page(&self, site: &str, choice: &PlanPageChoice) -> Result<(), StoreError> {
+        let PlanPageChoice { page, conditions, share, left_out, recording } = choice;
+        self.write().execute(
+            "insert or replace into plan_pages (site, page, conditions, share, left_out, recording) values (?1, ?2, ?3, ?4, ?5, ?6)",
+            params![site, page, conditions, share, left_out, recording],
+        )?;
+        Ok(())
     }
 
     /// Takes a fix out of a plan.
@@ -171,4 +299,14 @@ impl Store {
         change.commit()?;
         Ok(())
     }
+}
+
+fn notes_of(db: &Connection, site: &str) -> Result<Vec<NotedOwner>, StoreError> {
+    let mut query = db.prepare_cached("select kind, name, note from owner_notes where site = ?1 order by kind, name")?;
+    let rows = query.query_map([site], |r| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get::<_, String>(2)?)))?;
+    rows.map(|row| {
+        let (kind, name, note) = row?;
+        Ok(NotedOwner { owner: Owner { kind: of_word(&kind)?, name }, note: from_json(&note)? })
+    })
+    .collect()
 }

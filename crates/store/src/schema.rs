@@ -201,6 +201,30 @@ pub fn migrations() -> Migrations<'static> {
              ) strict;
              create index trials_of_recordings on trials (recording);",
         ),
+        // What a plan knows of its fixes, of the owners that they touch, and of the pages that it is for.
+        M::up(
+            "alter table fixes add column effort real;
+             alter table fixes add column risk text;
+             alter table fixes add column who text not null default '';
+             alter table fixes add column note text not null default '';
+             alter table fixes add column done_at text;
+             create table owner_notes (
+                site text not null,
+                kind text not null,
+                name text not null,
+                note text not null,
+                primary key (site, kind, name)
+             ) strict, without rowid;
+             create table plan_pages (
+                site text not null,
+                page text not null,
+                conditions text not null,
+                share real,
+                left_out integer not null default 0,
+                recording integer references recordings(id) on delete set null,
+                primary key (site, page, conditions)
+             ) strict, without rowid;",
+        ),
     ])
 }
 

@@ -14,6 +14,48 @@ browser_problem: string | null, presets: Array<Preset>,
 public_only: boolean, stand_in: StandInAbout | null, };
 
 /**
+ * What the user says of a fix, rather than what its kind usually is.
+ */
+export type AboutFix = { 
+/**
+ * Points of effort; `None` is what this kind of fix usually takes.
+ */
+effort: number | null, 
+/**
+ * What can go wrong; `None` is what usually can.
+ */
+risk: Risk | null, 
+/**
+ * Who does it.
+ */
+who: string, 
+/**
+ * Anything else.
+ */
+note: string, 
+/**
+ * When it was made on the site (RFC 3339), for those that are done.
+ */
+done_at: string | null, };
+
+/**
+ * What a fix brings, all by itself.
+ */
+export type Alone = { 
+/**
+ * The fix's key.
+ */
+key: string, 
+/**
+ * Means over the pages by their shares.
+ */
+brings: Array<Brings>, 
+/**
+ * Why it is not known, where it is known on no page.
+ */
+unknown: string | null, };
+
+/**
  * How many requests were answered how.
  */
 export type Answered = { exactly: number, nearly: number, not: number, };
@@ -48,6 +90,11 @@ bytes: number,
  * Whether more of it was left out.
  */
 cut: boolean, };
+
+/**
+ * A fix of which it is asked what it may break.
+ */
+export type BreaksRequest = { edit: Edit, };
 
 /**
  * What edits bring to one metric: medians over the loads.
@@ -110,6 +157,55 @@ self_ms: Millis,
 total_ms: Millis, };
 
 /**
+ * A fix that findings of the chosen pages call for.
+ */
+export type CandidateFix = { 
+/**
+ * What it does.
+ */
+fix: Fix, 
+/**
+ * Whose the thing is.
+ */
+owner: Owner, 
+/**
+ * The most that a finding of it has on the path.
+ */
+on_path_ms: Millis, 
+/**
+ * The pages that call for it, by their places among those that count.
+ */
+pages: Array<number>, 
+/**
+ * The finding that has most on the path.
+ */
+finding_key: string, 
+/**
+ * The same in words.
+ */
+finding_title: string, 
+/**
+ * Where it was found.
+ */
+recording: number, 
+/**
+ * In which load.
+ */
+load: number, 
+/**
+ * Points of effort, by its kind and its owner.
+ */
+effort: number, 
+/**
+ * What can go wrong, likewise.
+ */
+risk: Risk, 
+/**
+ * Why these are not what its kind usually takes.
+ */
+because: Array<string>, };
+
+/**
  * Why a leg took its time.
  */
 export type Cause = "navigation" | "redirect" | "queue" | "connect" | "wait" | "download" | "shared" | "handover" | "parse" | "held" | "script" | "timer" | "script_wait" | "animation" | "busy" | "render" | "style_found" | "lazy" | "unknown";
@@ -142,6 +238,11 @@ after_bytes: number,
  * What is to be set at the server, a line each.
  */
 to_set: Array<string>, };
+
+/**
+ * A file that differs between two groups.
+ */
+export type ChangedFile = { file: ResourceKey, name: string, kind: ResourceKind, owner: Owner, changes: Array<FileChange>, a: FileSeen | null, b: FileSeen | null, };
 
 /**
  * A place in code: a function as the browser names it.
@@ -211,6 +312,55 @@ a_values: Array<number>,
 b_values: Array<number>, };
 
 /**
+ * Two recordings, or groups of them, held against each other.
+ */
+export type Comparison = { 
+/**
+ * The recordings of A.
+ */
+a: Array<RecordingHead>, 
+/**
+ * The recordings of B.
+ */
+b: Array<RecordingHead>, 
+/**
+ * In what they differ beside the page, in sentences, the gravest first.
+ */
+unlike: Array<string>, 
+/**
+ * Whether that forbids a verdict.
+ */
+no_verdict: boolean, 
+/**
+ * Metric by metric, first visits alone.
+ */
+metrics: Array<Compared>, 
+/**
+ * Loads that each would need for every verdict that more loads can make stand.
+ */
+loads_wanted: number | null, 
+/**
+ * Loads of each so far.
+ */
+loads: [number, number], 
+/**
+ * Why no more of both can be recorded; `None` where they can.
+ */
+no_more: string | null, 
+/**
+ * The recording and load that stand for A.
+ */
+standing_a: [number, number] | null, 
+/**
+ * The recording and load that stand for B.
+ */
+standing_b: [number, number] | null, 
+/**
+ * What came, went, grew and is later.
+ */
+differences: Differences, };
+
+/**
  * The device, link and distance under which a page is loaded.
  */
 export type Conditions = { 
@@ -271,6 +421,39 @@ inline_only: boolean,
  * What could not be seen.
  */
 notes: Array<string>, };
+
+/**
+ * What differs between two groups of loads, beside their metrics.
+ */
+export type Differences = { 
+/**
+ * Files that came, went, or changed; those with most bytes first.
+ */
+files: Array<ChangedFile>, 
+/**
+ * How many are the same.
+ */
+same_files: number, 
+/**
+ * Every owner of either, most bytes first.
+ */
+owners: Array<OwnerPair>, 
+/**
+ * Main thread by kind of work, medians in ms.
+ */
+work: [WorkKind, Pair][], 
+/**
+ * Functions whose own time differs most.
+ */
+functions: Array<FunctionPair>, 
+/**
+ * Findings of B that A has not.
+ */
+came: Array<Finding>, 
+/**
+ * Findings of A that B has not.
+ */
+went: Array<Finding>, };
 
 /**
  * How far the visitor is from the server; adds to the round trip.
@@ -402,6 +585,11 @@ request: RequestId | null, };
 export type Figures = { fcp_ms: Millis | null, lcp_ms: Millis | null, tbt_ms: Millis | null, cls: number | null, speed_index_ms: Millis | null, transferred_bytes: Bytes | null, };
 
 /**
+ * What has become of a file.
+ */
+export type FileChange = "added" | "gone" | "bigger" | "smaller" | "later" | "earlier";
+
+/**
  * A page of a file, of which there are many.
  */
 export type FilePage = { 
@@ -425,6 +613,27 @@ loads: number,
  * How many requests the first of them made.
  */
 requests: number, };
+
+/**
+ * A file in one of two groups: medians over the loads that asked for it.
+ */
+export type FileSeen = { 
+/**
+ * In so many of the loads.
+ */
+loads: number, 
+/**
+ * Bytes over the line, where they are known.
+ */
+bytes: Bytes | null, 
+/**
+ * When it was asked for first.
+ */
+start_ms: Millis, 
+/**
+ * When its last byte was there.
+ */
+end_ms: Millis | null, };
 
 /**
  * A file as it can be edited by hand.
@@ -563,9 +772,21 @@ effort: Effort,
 risk: Risk, };
 
 /**
- * A fix's new state.
+ * What is to change of a fix; what is not given stays.
  */
-export type FixChange = { state: FixState, reason: string | null, };
+export type FixChange = { 
+/**
+ * What has become of it.
+ */
+state?: FixState, 
+/**
+ * Why it is set aside.
+ */
+reason?: string | null, 
+/**
+ * What the user says of it.
+ */
+about?: AboutFix, };
 
 /**
  * What has become of a fix.
@@ -638,6 +859,11 @@ path: Array<Step>,
  * Edits whose effect is not known.
  */
 left_out: Array<LeftOut>, };
+
+/**
+ * A function's own time in the loads that stand for both groups.
+ */
+export type FunctionPair = { name: string, url: string | null, self_ms: Pair, };
 
 /**
  * A function's time over all places that it was called from.
@@ -1065,6 +1291,15 @@ sentence: string,
 fixes: Array<EditKind>, };
 
 /**
+ * Edits in order.
+ */
+export type LineRequest = { 
+/**
+ * In order.
+ */
+edits: Array<Edit>, };
+
+/**
  * One load of a recording as lists show it.
  */
 export type LoadHead = { 
@@ -1308,6 +1543,15 @@ subject: Subject,
 why: string, };
 
 /**
+ * More loads of both sides.
+ */
+export type MoreLoads = { a: number, b: number, 
+/**
+ * Of each.
+ */
+loads: number, };
+
+/**
  * An element that a shift moved.
  */
 export type Moved = { 
@@ -1350,6 +1594,11 @@ first_byte_ms: Millis | null,
 end_ms: Millis | null, };
 
 /**
+ * How much an owner is needed.
+ */
+export type Need = "unknown" | "needed" | "replaceable" | "not_needed";
+
+/**
  * A fix to be put into a plan, with the finding that called for it.
  */
 export type NewFix = { edit: Edit, owner: Owner, 
@@ -1360,7 +1609,24 @@ on_path_ms: Millis, finding_key: string, finding_title: string, recording: numbe
 /**
  * To put a removed fix back as it was.
  */
-state?: FixState | null, reason?: string | null, };
+state?: FixState | null, reason?: string | null, 
+/**
+ * What the user says of it.
+ */
+about?: AboutFix | null, };
+
+/**
+ * What is known of an owner of a site.
+ */
+export type NotedOwner = { 
+/**
+ * Whom it is about.
+ */
+owner: Owner, 
+/**
+ * What is known.
+ */
+note: OwnerNote, };
 
 /**
  * What the page's own `PerformanceObserver` reported in the same load, to hold our figures against.
@@ -1421,9 +1687,53 @@ path_ms: Millis | null, };
 export type OwnerKind = "site" | "theme" | "plugin" | "third_party" | "browser";
 
 /**
+ * A note on an owner.
+ */
+export type OwnerNote = { 
+/**
+ * How much it is needed.
+ */
+need: Need, 
+/**
+ * Whether it holds data that would have to be moved.
+ */
+holds_data: boolean, 
+/**
+ * Who decides about it.
+ */
+decides: string, 
+/**
+ * Anything else.
+ */
+note: string, };
+
+/**
+ * An owner in both groups.
+ */
+export type OwnerPair = { owner: Owner, requests: Pair, bytes: Pair, main_thread_ms: Pair, path_ms: Pair, };
+
+/**
  * Whether the largest paint was text or a picture.
  */
 export type PaintKind = "text" | "image";
+
+/**
+ * Something that both groups have a figure of; `None` where one has none.
+ */
+export type Pair = { a: number | null, b: number | null, };
+
+/**
+ * A recording in the history of a page.
+ */
+export type PastRecording = { id: number, 
+/**
+ * RFC 3339.
+ */
+recorded_at: string, 
+/**
+ * Median of its largest paints.
+ */
+lcp_ms: number | null, loads: number, };
 
 /**
  * A picture's own size and the size it is shown at.
@@ -1453,6 +1763,23 @@ own_order: boolean,
 fixes: Array<PlannedFix>, };
 
 /**
+ * A plan fix by fix.
+ */
+export type PlanLine = { 
+/**
+ * The pages that count.
+ */
+pages: Array<PlanPageRow>, 
+/**
+ * The first is without any fix.
+ */
+steps: Array<PlanStep>, 
+/**
+ * Target and limit of each metric.
+ */
+targets: Array<[Metric, number, number]>, };
+
+/**
  * The order of a plan.
  */
 export type PlanOrder = { 
@@ -1460,6 +1787,97 @@ export type PlanOrder = {
  * The fixes' ids in the user's own order; `null` goes back to milliseconds on the path.
  */
 ids: number[] | null, };
+
+/**
+ * A page under one set of conditions, as a plan counts it.
+ */
+export type PlanPageChoice = { 
+/**
+ * What it is called.
+ */
+page: string, 
+/**
+ * Its conditions' name; empty where they are not known.
+ */
+conditions: string, 
+/**
+ * Its share of the site's visits, on any scale; `None` is as much as any other.
+ */
+share: number | null, 
+/**
+ * Whether the plan leaves it out.
+ */
+left_out: boolean, 
+/**
+ * The recording that stands for it; `None` is the newest.
+ */
+recording: number | null, };
+
+/**
+ * A page under one set of conditions, and how a plan counts it.
+ */
+export type PlanPageRow = { 
+/**
+ * What it is called.
+ */
+page: string, 
+/**
+ * Its conditions' name; empty where they are not known.
+ */
+conditions: string, 
+/**
+ * Its address.
+ */
+url: string, 
+/**
+ * Its share of the visits, on the scale that the user gave; 1 where none was given.
+ */
+share: number, 
+/**
+ * Whether the plan leaves it out.
+ */
+left_out: boolean, 
+/**
+ * Whether the user chose the recording, rather than the newest standing for it.
+ */
+is_chosen: boolean, 
+/**
+ * The recording that stands for it.
+ */
+recording: number, 
+/**
+ * The load of it that forecasts are of.
+ */
+load: number, 
+/**
+ * RFC 3339.
+ */
+recorded_at: string, 
+/**
+ * Its medians.
+ */
+recorded: Figures, 
+/**
+ * All recordings of it, newest first, with when each was made.
+ */
+recordings: [number, string][], };
+
+/**
+ * Where a plan stands after one of its fixes.
+ */
+export type PlanStep = { 
+/**
+ * Metric by metric what the fix changes after those above it: means over the pages by their shares of visits.
+ */
+brings: Array<Brings>, 
+/**
+ * What each page would measure now, in the order of the pages.
+ */
+pages: Array<Figures>, 
+/**
+ * The pages on which its effect is known, by their places.
+ */
+on: Array<number>, };
 
 /**
  * A fix in a plan.
@@ -1472,12 +1890,114 @@ fix: Fix, owner: Owner, state: FixState,
 /**
  * Why it was set aside.
  */
-reason: string | null, on_path_ms: Millis, finding_key: string, finding_title: string, recording: number | null, load: number | null, added_at: string, };
+reason: string | null, on_path_ms: Millis, finding_key: string, finding_title: string, recording: number | null, load: number | null, added_at: string, 
+/**
+ * What the user says of it.
+ */
+about: AboutFix, 
+/**
+ * Points of effort: the user's, else what its kind and its owner make of it.
+ */
+effort: number, 
+/**
+ * What can go wrong, likewise.
+ */
+risk: Risk, 
+/**
+ * Why effort or risk are not what its kind usually takes.
+ */
+because: Array<string>, };
 
 /**
  * Conditions to choose from.
  */
 export type Preset = { id: string, conditions: Conditions, };
+
+/**
+ * Fixes that were made between recordings of a page, and what came of them.
+ */
+export type Proof = { 
+/**
+ * What the page is called.
+ */
+page: string, 
+/**
+ * Its conditions' name; empty where they are not known.
+ */
+conditions: string, 
+/**
+ * Where it was recorded last.
+ */
+url: string, 
+/**
+ * The fixes that were made in between, by their ids.
+ */
+fixes: number[], 
+/**
+ * The recordings before, newest first.
+ */
+before: Array<PastRecording>, 
+/**
+ * The recordings after and before any further fix, oldest first; empty until the page is recorded again.
+ */
+after: Array<PastRecording>, 
+/**
+ * What all of these fixes were forecast to bring together to the newest recording before them.
+ */
+forecast: Array<Brings>, 
+/**
+ * What they brought; empty until the page is recorded again.
+ */
+measured: Array<Compared>, };
+
+/**
+ * An order of fixes that a search proposes.
+ */
+export type Proposal = { 
+/**
+ * The fixes, each after those above it.
+ */
+fixes: Array<CandidateFix>, 
+/**
+ * Points of all of them together.
+ */
+effort: number, 
+/**
+ * Whether every page is within its targets then.
+ */
+reached: boolean, 
+/**
+ * Page by page the metrics that are not.
+ */
+beyond: Array<Array<Metric>>, 
+/**
+ * What each step brings; the first is without any fix.
+ */
+steps: Array<PlanStep>, 
+/**
+ * The pages that count.
+ */
+pages: Array<PlanPageRow>, 
+/**
+ * How it was found.
+ */
+way: Way, 
+/**
+ * Sets that were run.
+ */
+sets: number, 
+/**
+ * Of how many candidates.
+ */
+candidates: number, 
+/**
+ * Whether it was ended before it was through.
+ */
+stopped: boolean, 
+/**
+ * Fixes that are not in it, and why.
+ */
+left_out: Array<[CandidateFix, WhyLeft]>, };
 
 /**
  * Where a value stands: at or under its target, between target and limit, or over the limit.
@@ -1958,6 +2478,11 @@ by_kind_ms: { [kind in WorkKind]?: number },
 total_ms: Millis, };
 
 /**
+ * How far a search has come, or what it found.
+ */
+export type SearchState = { "state": "waiting" } | { "state": "searching", sets: number, } | { "state": "done", found: Proposal, } | { "state": "failed", why: string, };
+
+/**
  * One metric of a `Server-Timing` header.
  */
 export type ServerTiming = { name: string, duration_ms: Millis | null, description: string | null, };
@@ -2369,6 +2894,11 @@ export type WantedConditions = { preset: string, distance: Distance, } | Conditi
 export type WantedPage = { url: string, page: string | null, };
 
 /**
+ * How the answer was found.
+ */
+export type Way = "every_set" | "bounded" | "greedy";
+
+/**
  * One kind's share of a load's weight.
  */
 export type WeightShare = { kind: ResourceKind, requests: number, transferred_bytes: Bytes, unpacked_bytes: Bytes, };
@@ -2377,6 +2907,15 @@ export type WeightShare = { kind: ResourceKind, requests: number, transferred_by
  * What of a recording goes.
  */
 export type WhatGoes = "whole" | "traces_and_bodies";
+
+/**
+ * Why a candidate is not in the answer.
+ */
+export type WhyLeft = { "why": "not_known", 
+/**
+ * Why.
+ */
+reason: string, } | { "why": "moves_nothing" } | { "why": "harms" } | { "why": "too_much" } | { "why": "not_needed" } | { "why": "not_looked_at" };
 
 /**
  * What material a piece of main-thread work is made of.

@@ -1,10 +1,16 @@
 //! Whether one group of loads is better than another, or whether that is noise.
 
 mod interval;
+mod likeness;
 mod rank;
+mod recordings;
 
 pub use interval::{Interval, difference_of_medians};
+pub use likeness::{Circumstances, Unlikeness, unlikenesses};
 pub use rank::mann_whitney;
+pub use recordings::{
+    ChangedFile, Differences, FileChange, FileSeen, FunctionPair, Group, OwnerPair, Pair, differences,
+};
 
 use crate::metrics::{Metric, Metrics};
 use crate::recording::median;

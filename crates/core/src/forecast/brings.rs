@@ -8,7 +8,8 @@ use ts_rs::TS;
 
 /// Of measured changes nine in ten lie so near the forecast ones: as a share of what the metric comes to, and in
 /// ms where it comes to little. See `docs/forecast.md`.
-fn astray(metric: Metric, after: f64) -> f64 {
+#[must_use]
+pub fn astray(metric: Metric, after: f64) -> f64 {
     match metric {
         Metric::Lcp | Metric::Fcp => (after * 0.2).max(50.0),
         Metric::SpeedIndex => (after * 0.25).max(50.0),

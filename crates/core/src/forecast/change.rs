@@ -2,16 +2,16 @@
 
 use super::moments::{Moments, address};
 use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
-use crate::{Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
+use crate::{Bodies, Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Less of a task than this, in ms, is no task of its own.
 const HUSK: f64 = 2.0;
 
 /// What never changes while edits are applied.
-pub(super) struct Ground<'a> {
-    pub prepared: &'a Prepared,
+pub(super) struct Ground {
+    pub prepared: Arc<Prepared>,
     pub moments: Moments,
     pub by_key: HashMap<ResourceKey, Vec<RequestId>>,
     /// The needs of a load without edits by the moment that they are on.
@@ -20,10 +20,12 @@ pub(super) struct Ground<'a> {
     runs: HashMap<Arc<str>, Vec<u32>>,
     /// Requests that stop the parser or block rendering, in the order in which they let go.
     blockers: Vec<(f64, RequestId)>,
+    /// What bodies pack to, by their hashes: packing one takes longer than all else of a forecast.
+    packed: Mutex<HashMap<String, Option<u64>>>,
 }
 
-impl<'a> Ground<'a> {
-    pub(super) fn of(prepared: &'a Prepared, moments: Moments) -> Self {
+impl Ground {
+    pub(super) fn of(prepared: Arc<Prepared>, moments: Moments) -> Self {
         let mut by_key: HashMap<ResourceKey, Vec<RequestId>> = HashMap::new();
         for request in &prepared.load.requests {
             by_key.entry(ResourceKey::of(&request.url)).or_default().push(request.id);
@@ -34,14 +36,25 @@ impl<'a> Ground<'a> {
         }
         let mut runs: HashMap<Arc<str>, Vec<u32>> = HashMap::new();
         for (run, i) in moments.runs.iter().zip(0u32..) {
-            if let Some(url) = address(prepared, run) {
+            if let Some(url) = address(&prepared, run) {
                 runs.entry(url).or_default().push(i);
             }
         }
         let at = |place: &Place| moments.world.moment(*place).at;
         let mut blockers: Vec<(f64, RequestId)> = moments.released.iter().map(|(id, place)| (at(place), *id)).collect();
         blockers.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        Self { prepared, moments, by_key, needed, runs, blockers }
+        Self { prepared, moments, by_key, needed, runs, blockers, packed: Mutex::default() }
+    }
+
+    /// What gzip makes of a body; `None` where it was not kept.
+    pub(super) fn packed_size(&self, hash: &str, bodies: &dyn Bodies) -> Option<u64> {
+        let known = || self.packed.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(size) = known().get(hash) {
+            return *size;
+        }
+        let size = bodies.body(hash).and_then(|body| crate::body::gzip_size(&body));
+        known().insert(hash.to_owned(), size);
+        size
     }
 
     /// The requests of a file.
@@ -79,15 +92,15 @@ impl<'a> Ground<'a> {
 }
 
 /// A world that is being changed.
-pub(super) struct Change<'g, 'a> {
-    pub ground: &'g Ground<'a>,
+pub(super) struct Change<'g> {
+    pub ground: &'g Ground,
     pub world: World,
     /// The part of CLS that is gone.
     pub shifted: f64,
 }
 
-impl<'g, 'a> Change<'g, 'a> {
-    pub(super) fn of(ground: &'g Ground<'a>) -> Self {
+impl<'g> Change<'g> {
+    pub(super) fn of(ground: &'g Ground) -> Self {
         Self { ground, world: ground.moments.world.clone(), shifted: 0.0 }
     }
 
@@ -234,7 +247,7 @@ impl<'g, 'a> Change<'g, 'a> {
     fn needs_less(&mut self, begins: Place, run: u32) {
         let own = self.ground.moments.runs[run as usize];
         let husk = self.world.tasks[own.task as usize].duration < HUSK;
-        let url = address(self.ground.prepared, &own);
+        let url = address(&self.ground.prepared, &own);
         let files: Vec<Place> =
             url.iter().flat_map(|url| self.ground.prepared.all_for(url)).map(|r| Phase::Done.of(r.id)).collect();
         let mut left = false;

@@ -15,7 +15,7 @@ mod run;
 mod steps;
 mod world;
 
-pub use brings::{Brings, brings};
+pub use brings::{Brings, astray, brings};
 pub use effects::Unforeseen;
 pub use outcome::Figures;
 pub use steps::{Step, StepKind};
@@ -27,6 +27,7 @@ use moments::Builder;
 use run::{Calibration, Times, run};
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
+use std::sync::Arc;
 use ts_rs::TS;
 use world::{Kind, Phase};
 
@@ -80,23 +81,23 @@ fn settled(world: &mut world::World, calibration: &Calibration) -> Times {
 }
 
 /// A load's causal model, ready to be run.
-pub struct Model<'a> {
-    ground: Ground<'a>,
+pub struct Model {
+    ground: Ground,
     calibration: Calibration,
     base: Times,
     figures: Figures,
 }
 
-impl<'a> Model<'a> {
+impl Model {
     /// Of a load.
     #[must_use]
-    pub fn of(prepared: &'a Prepared) -> Self {
+    pub fn of(prepared: &Arc<Prepared>) -> Self {
         let graph = Graph::of(prepared);
         let mut moments = Builder::build(&graph, prepared);
         let calibration = Calibration::of(&moments.world);
         let base = settled(&mut moments.world, &calibration);
         let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base, 0.0);
-        Self { ground: Ground::of(prepared, moments), calibration, base, figures }
+        Self { ground: Ground::of(prepared.clone(), moments), calibration, base, figures }
     }
 
     /// What the load measures without edits.
@@ -108,23 +109,53 @@ impl<'a> Model<'a> {
     /// What the load would be with edits. Those whose effect is not known are left out, and said to be.
     #[must_use]
     pub fn forecast(&self, edits: &[Edit], bodies: &dyn Bodies) -> Forecast {
+        let (change, left_out) = self.changed(edits, bodies);
+        let mut world = change.world;
+        let times = settled(&mut world, &self.calibration);
+        let after = self.figures_of(&world, &times, change.shifted);
+        let path = self.path(&world, &times);
+        Forecast { before: self.figures, after, moved: self.moved(&times), path, left_out }
+    }
+
+    /// The figures of a forecast alone, as a search wants them by the thousand.
+    #[must_use]
+    pub fn figures_with(&self, edits: &[Edit], bodies: &dyn Bodies) -> Figures {
+        let (change, _) = self.changed(edits, bodies);
+        let mut world = change.world;
+        let times = settled(&mut world, &self.calibration);
+        self.figures_of(&world, &times, change.shifted)
+    }
+
+    /// Why the effect of an edit on this load is not known, where it is not.
+    #[must_use]
+    pub fn why_not(&self, edit: &Edit, bodies: &dyn Bodies) -> Option<Unforeseen> {
+        effects::apply(edit, &mut Change::of(&self.ground), bodies).err()
+    }
+
+    /// The load that it is of.
+    #[must_use]
+    pub fn prepared(&self) -> &Arc<Prepared> {
+        &self.ground.prepared
+    }
+
+    fn changed(&self, edits: &[Edit], bodies: &dyn Bodies) -> (Change<'_>, Vec<(String, String)>) {
         let mut change = Change::of(&self.ground);
         let mut left_out = Vec::new();
         for edit in edits {
-            if let Err(Unforeseen(why)) = effects::apply(edit, &mut change, bodies) {
+            if let Err(Unforeseen { why, .. }) = effects::apply(edit, &mut change, bodies) {
                 left_out.push((edit.key(), why));
             }
         }
-        let times = settled(&mut change.world, &self.calibration);
-        let Ground { prepared, moments, .. } = &self.ground;
-        let after = outcome::figures(&prepared.load, moments, &change.world, &times, change.shifted);
-        let path = self.path(&change.world, &times);
-        Forecast { before: self.figures, after, moved: self.moved(&times), path, left_out }
+        (change, left_out)
+    }
+
+    fn figures_of(&self, world: &world::World, times: &Times, shifted: f64) -> Figures {
+        outcome::figures(&self.ground.prepared.load, &self.ground.moments, world, times, shifted)
     }
 
     fn path(&self, world: &world::World, times: &Times) -> Vec<Step> {
         let Some(to) = outcome::largest(&self.ground.moments, times) else { return Vec::new() };
-        steps::steps(self.ground.prepared, &self.ground.moments, world, times, to)
+        steps::steps(&self.ground.prepared, &self.ground.moments, world, times, to)
     }
 
     fn moved(&self, times: &Times) -> Vec<MovedRequest> {

@@ -1,12 +1,14 @@
 //! From facts to sentences, at the very end. Nothing here computes, and nothing anywhere matches on
 //! what is said here.
 
+mod comparison;
 mod edit;
 mod finding;
 mod leg;
 mod note;
 mod return_visit;
 
+pub use comparison::unlikeness_sentence;
 pub use edit::{SaidEdit, edit_title};
 pub use finding::{SaidEvidence, SaidFinding, finding_title, finding_why, say_finding};
 pub use leg::{SaidLeg, leg_sentence, leg_title, say_leg};

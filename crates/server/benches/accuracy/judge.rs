@@ -7,6 +7,7 @@ use phainon_core::metrics::Metric;
 use phainon_core::path::path_to_largest;
 use phainon_core::{Edit, Prepared, Request, RequestId};
 use std::path::Path;
+use std::sync::Arc;
 
 /// A file is a culprit from so much of the largest paint's time on, and from so many milliseconds.
 const SHARE: f64 = 0.05;
@@ -45,7 +46,7 @@ pub fn judge(folder: &Path, only: Option<&str>) {
         .collect();
     for page in &pages {
         println!("\n{}", page.name);
-        let prepared = Prepared::plain(page.load.clone());
+        let prepared = Arc::new(Prepared::plain(page.load.clone()));
         let path = path_to_largest(&prepared).unwrap_or_default();
         let model = Model::of(&prepared);
         println!("  without edits astray by {:.1} ms at most", model.astray());

@@ -3,6 +3,10 @@
 use super::texts::figure;
 use crate::reading::RecordingReading;
 use phainon_core::metrics::Metric;
+use phainon_core::{Settings, Target};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use std::path::Path;
 
 /// `lcp=2500ms`, `cls=0.1`, `weight=1.2MB`.
 pub struct Budget {
@@ -43,6 +47,11 @@ impl Budget {
         Ok(Self { metric, name: name.trim().to_owned(), most: number * factor })
     }
 
+    /// What it is about.
+    pub fn metric(&self) -> Metric {
+        self.metric
+    }
+
     /// Why it is missed: over it, or not known.
     pub fn missed(&self, reading: &RecordingReading) -> Option<String> {
         let row = reading.summary.as_ref().and_then(|s| s.rows.iter().find(|r| r.metric == self.metric));
@@ -55,6 +64,101 @@ impl Budget {
                 figure(self.metric, self.most)
             )),
             Some(_) => None,
+        }
+    }
+}
+
+/// Budgets in a file (`phainon.toml`): for all pages, and for pages and conditions of their own.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct BudgetFile {
+    /// For every page.
+    #[serde(default)]
+    budgets: BTreeMap<String, String>,
+    /// For some.
+    #[serde(default)]
+    pages: Vec<PageBudgets>,
+}
+
+/// Budgets of a page, which stand before those of all.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PageBudgets {
+    /// What the page is called.
+    page: String,
+    /// Under these conditions only, by their name.
+    #[serde(default)]
+    conditions: Option<String>,
+    budgets: BTreeMap<String, String>,
+}
+
+impl BudgetFile {
+    /// Reads it; every budget in it must be one.
+    pub fn read(path: &Path) -> Result<Self, String> {
+        let name = path.display();
+        let text = std::fs::read_to_string(path).map_err(|e| format!("{name} could not be read: {e}"))?;
+        let file: Self = toml::from_str(&text).map_err(|e| format!("{name}: {}", e.to_string().trim_end()))?;
+        let all = file.pages.iter().map(|p| &p.budgets).chain([&file.budgets]);
+        for (metric, value) in all.flatten() {
+            Budget::parse(&format!("{metric}={value}")).map_err(|e| format!("{name}: {e}"))?;
+        }
+        Ok(file)
+    }
+
+    /// The budgets of a page: its own, and for the metrics that it says nothing of, those of all.
+    pub fn of(&self, page: &str, conditions: Option<&str>) -> Vec<Budget> {
+        let own = self.pages.iter().filter(|p| {
+            p.page.eq_ignore_ascii_case(page) && p.conditions.as_deref().is_none_or(|c| Some(c) == conditions)
+        });
+        let mut all = self.budgets.clone();
+        for page in own {
+            all.extend(page.budgets.clone());
+        }
+        all.iter().filter_map(|(metric, value)| Budget::parse(&format!("{metric}={value}")).ok()).collect()
+    }
+
+    /// Settings in which the budgets of all pages are the targets.
+    pub fn settings(&self, mut settings: Settings) -> Settings {
+        for budget in self.of("", None) {
+            let limit = budget.metric.published().limit.max(budget.most * 1.6);
+            settings.targets.insert(budget.metric, Target { target: budget.most, limit });
+        }
+        settings
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const FILE: &str = r#"
+[budgets]
+lcp = "2500ms"
+weight = "1MB"
+
+[[pages]]
+page = "Home"
+conditions = "Home laptop"
+budgets = { lcp = "1.5s", cls = "0.1" }
+"#;
+
+    #[test]
+    fn a_pages_own_budgets_stand_before_those_of_all() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let place = folder.path().join("phainon.toml");
+        std::fs::write(&place, FILE).expect("written");
+        let file = BudgetFile::read(&place).expect("budgets");
+        let told = |page, conditions| {
+            file.of(page, conditions).iter().map(|b| (b.metric, b.most)).collect::<BTreeMap<_, _>>()
+        };
+        assert_eq!(told("Fleet", Some("Home laptop")), [(Metric::Lcp, 2500.0), (Metric::Weight, 1e6)].into());
+        assert_eq!(told("Home", None).len(), 2);
+        let home = told("home", Some("Home laptop"));
+        assert_eq!((home[&Metric::Lcp], home[&Metric::Cls], home.len()), (1500.0, 0.1, 3));
+        assert_eq!(file.settings(Settings::default()).target(Metric::Lcp).target, 2500.0);
+        for bad in ["[budgets]\nlcp = \"soon\"", "[budget]\nlcp = \"1s\"", "lcp"] {
+            std::fs::write(&place, bad).expect("written");
+            assert!(BudgetFile::read(&place).is_err(), "{bad}");
         }
     }
 }

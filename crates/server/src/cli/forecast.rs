@@ -1,12 +1,12 @@
 //! `phainon forecast`.
 
-use super::{BAD, FINE, memory_size, opened_files, texts};
-use crate::reading::read_loads;
+use super::file::RecordingFile;
+use super::{BAD, FINE, memory_size, texts};
 use clap::Args;
-use phainon_core::forecast::{Brings, Forecast, Model, brings};
-use phainon_core::{Edit, Prepared, Settings, Visit};
-use phainon_formats::{MemoryBudget, Opened, open_together};
-use serde_json::json;
+use phainon_core::forecast::{Brings, Figures, Forecast, Model, MovedRequest, Step, StepKind, brings};
+use phainon_core::metrics::Metric;
+use phainon_core::{Edit, Owner, Prepared, Visit};
+use serde_json::{Map, Value, json};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -28,61 +28,74 @@ pub struct ForecastArguments {
 
 /// Computes what edits would bring, over the first visits of a file.
 pub fn forecast(given: &ForecastArguments) -> Result<u8, String> {
-    let opened = open_together(opened_files(&given.file)?, &MemoryBudget::new(given.import_memory));
-    let mut opened = opened.map_err(|e| e.to_string())?;
-    if opened.len() > 1 {
-        return Err("a forecast is of one recording.".into());
-    }
-    let Opened { loads, bodies, .. } = opened.swap_remove(0);
-    let settings: Arc<Settings> = Arc::default();
-    let read = read_loads(loads, &bodies, &settings, false).map_err(|e| e.to_string())?;
-    let (place, _) = read.representative().ok_or("no load of the file has data.")?;
-    let visit = read.loads[place].raw.visit;
-    let loads = read.loads.iter().filter(|l| l.raw.visit == visit && l.failed.is_none());
-    let loads: Vec<Prepared> =
-        loads.filter_map(|l| l.reading.as_ref()).map(|r| Prepared::new(r.load.clone(), settings.clone())).collect();
-    let first = loads.first().ok_or("no load of the file has data.")?;
-    let edits: Vec<Edit> = given.edit.iter().map(|e| Edit::parse(e, first)).collect::<Result<_, _>>()?;
-    let body = |hash: &str| bodies.get(hash).cloned();
+    let file = RecordingFile::read(&given.file, given.import_memory, &Arc::default())?;
+    let loads = file.loads()?;
+    let edits: Vec<Edit> = given.edit.iter().map(|e| Edit::parse(e, &loads[0])).collect::<Result<_, _>>()?;
+    let body = |hash: &str| file.bodies.get(hash).cloned();
     let made: Vec<Forecast> = loads.iter().map(|load| Model::of(load).forecast(&edits, &body)).collect();
-    let left_out: Vec<(String, String)> = made.first().map(|m| m.left_out.clone()).unwrap_or_default();
+    let left_out = made[0].left_out.clone();
     let all = brings(&made);
     if given.json {
-        let left_out: Vec<_> = left_out.iter().map(|(edit, why)| json!({ "edit": edit, "why": why })).collect();
-        let said = json!({ "edits": edits, "loads": loads.len(), "brings": all, "left_out": left_out });
-        println!("{}", serde_json::to_string_pretty(&said).map_err(|e| e.to_string())?);
+        let metrics: Map<String, Value> = Figures::METRICS.into_iter().map(|m| (m.json_name().into(), metric(&all, m))).collect();
+        let said = json!({
+            "edits": edits, "loads": loads.len(), "metrics": metrics, "path": path(&made[0], &loads[0]),
+            "moved": moved(&made[0], &loads[0]), "not_known": left_out.iter().map(|(_, why)| why).collect::<Vec<_>>(),
+        });
+        texts::print(&format!("{}\n", serde_json::to_string_pretty(&said).map_err(|e| e.to_string())?))?;
     } else {
-        let visits = if visit == Visit::Return { "return visits" } else { "loads" };
-        println!(
-            "Forecast over {} {visits}; nine in ten measured changes lay within the intervals where they were held against each other.",
+        let visits = if loads[0].load.visit == Visit::Return { "return visits" } else { "loads" };
+        let mut text = format!(
+            "Forecast over {} {visits}; nine in ten measured changes lay within the intervals where they were held against each other.\n",
             loads.len()
         );
         for edit in &edits {
-            println!("  {}", phainon_core::words::edit_title(edit));
+            text += &format!("  {}\n", phainon_core::words::edit_title(edit));
         }
-        for line in all.iter().map(said) {
-            println!("{line}");
+        for b in &all {
+            text += &format!("  {}\n", texts::brings(b));
         }
         for (edit, why) in &left_out {
-            println!("Left out: {edit}. {why}");
+            text += &format!("Left out: {edit}. {why}\n");
         }
+        texts::print(&text)?;
     }
     Ok(if left_out.len() == edits.len() { BAD } else { FINE })
 }
 
-fn said(b: &Brings) -> String {
-    let change = b.after - b.before;
-    let signed = |value: f64| {
-        let sign = if value < 0.0 { "−" } else { "+" };
-        format!("{sign}{}", texts::figure(b.metric, value.abs()))
+/// Before and after, and between what the latter lies; null where it is not known.
+fn metric(all: &[Brings], metric: Metric) -> Value {
+    let of = all.iter().find(|b| b.metric == metric);
+    of.map_or(Value::Null, |b| {
+        json!({ "before": b.before, "after": b.after, "low": (b.before + b.low).max(0.0), "high": b.before + b.high })
+    })
+}
+
+/// The new way to the largest paint, its steps named as an analysis names causes.
+fn path(made: &Forecast, load: &Prepared) -> Vec<Value> {
+    let of = |step: &Step| {
+        let cause = match step.kind {
+            StepKind::Asked => "handover",
+            StepKind::Sent => "queue",
+            StepKind::Answered => "wait",
+            StepKind::Received => "download",
+            StepKind::Task => "script",
+            StepKind::Other => "render",
+        };
+        let url = step.request.and_then(|id| load.load.request(id)).map(|r| r.url.clone()).or_else(|| step.script.clone());
+        let owner = step.request.map_or_else(
+            || step.script.as_deref().map_or_else(Owner::page, |u| load.owners.of_url(u)),
+            |id| load.owners.request(id).clone(),
+        );
+        json!({ "from_ms": step.from_ms, "to_ms": step.to_ms, "cause": cause, "url": url, "owner": owner })
     };
-    let (name, before) = (texts::named(b.metric), texts::figure(b.metric, b.before));
-    // Bytes and shifts are counted: they have no interval.
-    let interval =
-        if b.high - b.low > 0.0005 { format!(" ({} to {})", signed(b.low), signed(b.high)) } else { String::new() };
-    if change.abs() < 0.0005 {
-        return format!("  {name:<12} {before:>9}  stays{interval}");
-    }
-    let after = texts::figure(b.metric, b.after);
-    format!("  {name:<12} {before:>9} → {after:>9}  {}{interval}", signed(change))
+    made.path.iter().map(of).collect()
+}
+
+/// Files whose last byte comes at another time; null where they are not asked for any more.
+fn moved(made: &Forecast, load: &Prepared) -> Vec<Value> {
+    let of = |moved: &MovedRequest| {
+        let request = load.load.request(moved.request)?;
+        Some(json!({ "url": request.url, "from_ms": request.end, "to_ms": moved.end_ms }))
+    };
+    made.moved.iter().filter_map(of).collect()
 }

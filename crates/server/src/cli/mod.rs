@@ -1,12 +1,15 @@
 //! The command line.
 
 mod budget;
+mod compare;
+mod file;
 mod forecast;
 mod out;
+mod plan;
 mod texts;
 mod trial;
 
-use self::budget::Budget;
+use self::budget::{Budget, BudgetFile};
 use self::out::{Counted, Output};
 use crate::keep::opened_from;
 use crate::reading::{RecordingReading, read_loads};
@@ -59,6 +62,10 @@ enum Command {
     Trial(trial::TrialArguments),
     /// Compute what fixes would bring to a recorded page, without loading it again.
     Forecast(forecast::ForecastArguments),
+    /// Hold two recordings of a page against each other: better, worse, or noise.
+    Compare(compare::CompareArguments),
+    /// Search for the fixes that bring pages within their targets with the least effort.
+    Plan(plan::PlanArguments),
 }
 
 #[derive(Args)]
@@ -161,6 +168,9 @@ struct AnalyseArguments {
     /// A budget such as lcp=2500ms, cls=0.1 or weight=1MB; exit code 1 when the median misses it.
     #[arg(long)]
     budget: Vec<String>,
+    /// A file with budgets for pages and conditions, such as phainon.toml; see `docs/budgets.md`.
+    #[arg(long)]
+    budgets: Option<PathBuf>,
     /// How much memory reading a file may take, such as 500MB or 2GB.
     #[arg(long, default_value = "1GB", value_parser = memory_size)]
     import_memory: u64,
@@ -175,6 +185,8 @@ pub async fn run(arguments: Arguments) -> ExitCode {
         Command::Analyse(given) => analyse_file(&given),
         Command::Trial(given) => trial::try_edits(given).await,
         Command::Forecast(given) => forecast::forecast(&given),
+        Command::Compare(given) => compare::compare_files(&given),
+        Command::Plan(given) => plan::plan(&given),
     };
     match outcome {
         Ok(code) => ExitCode::from(code),
@@ -454,13 +466,23 @@ fn opened_files(paths: &[PathBuf]) -> Result<Vec<(File, String)>, String> {
 fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
     let files = opened_files(&given.file)?;
     let name = files.iter().map(|f| f.1.as_str()).collect::<Vec<_>>().join(" and ");
-    let budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
+    let mut budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
+    let of_file = given.budgets.as_deref().map(BudgetFile::read).transpose()?;
     let mut opened = open_together(files, &MemoryBudget::new(given.import_memory)).map_err(|e| e.to_string())?;
     if opened.len() > 1 {
         return Err(format!("{name} do not belong together: only a HAR and a trace of one load do."));
     }
-    let Opened { loads, bodies, .. } = opened.swap_remove(0);
+    let Opened { loads, bodies, manifest, .. } = opened.swap_remove(0);
     let reading = read_loads(loads, &bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
+    if let Some(file) = &of_file {
+        let url = reading.loads.iter().find_map(|l| l.analysis()).map(|a| a.url.to_string()).unwrap_or_default();
+        let (page, conditions) = manifest.map_or((None, None), |m| (m.page, m.conditions));
+        let page = page.unwrap_or_else(|| crate::keep::site_and_page(&url).1);
+        // What the command line says of a metric stands before the file.
+        let of_file = file.of(&page, conditions.as_ref().map(|c| c.name.as_str()));
+        let said: Vec<_> = budgets.iter().map(Budget::metric).collect();
+        budgets.extend(of_file.into_iter().filter(|b| !said.contains(&b.metric())));
+    }
     let chosen = match given.load {
         Some(number) => {
             let load = number

@@ -1,6 +1,8 @@
 //! What the commands print, and how it gets out.
 
 use crate::reading::RecordingReading;
+use phainon_core::compare::{Compared, Verdict};
+use phainon_core::forecast::Brings;
 use phainon_core::metrics::Metric;
 use phainon_core::words::{finding_title, lack_sentence, leg_title, note_sentence};
 use phainon_core::{Analysis, Millis};
@@ -116,4 +118,46 @@ pub fn analysis(analysis: &Analysis) -> String {
         line(&mut text, format_args!("note: {}", note_sentence(note)));
     }
     text
+}
+
+fn signed(metric: Metric, value: f64) -> String {
+    let sign = if value < 0.0 { "−" } else { "+" };
+    format!("{sign}{}", figure(metric, value.abs()))
+}
+
+/// What edits bring to a metric, in a line.
+pub fn brings(b: &Brings) -> String {
+    let change = b.after - b.before;
+    let (name, before) = (named(b.metric), figure(b.metric, b.before));
+    // Bytes and shifts are counted: they have no interval.
+    let interval = if b.high - b.low > 0.0005 {
+        format!(" ({} to {})", signed(b.metric, b.low), signed(b.metric, b.high))
+    } else {
+        String::new()
+    };
+    if change.abs() < 0.0005 {
+        return format!("{name:<12} {before:>9}  stays{interval}");
+    }
+    let after = figure(b.metric, b.after);
+    format!("{name:<12} {before:>9} → {after:>9}  {}{interval}", signed(b.metric, change))
+}
+
+/// A metric in two recordings, in a line.
+pub fn compared(c: &Compared, with_verdict: bool) -> String {
+    let difference = signed(c.metric, c.difference);
+    let interval = match (c.low, c.high) {
+        (Some(low), Some(high)) => {
+            format!("{difference} ({} … {})", signed(c.metric, low), signed(c.metric, high))
+        }
+        _ => difference,
+    };
+    let verdict = match (c.verdict, c.loads_needed) {
+        _ if !with_verdict => String::new(),
+        (Verdict::Better, _) => "better".into(),
+        (Verdict::Worse, _) => "worse".into(),
+        (Verdict::CannotTell, Some(loads)) => format!("can't tell; {loads} loads of each might"),
+        (Verdict::CannotTell, None) => "can't tell".into(),
+    };
+    let (a, b) = (figure(c.metric, c.a), figure(c.metric, c.b));
+    format!("  {:<12} {a:>10} → {b:>10}  {interval:>28}  {verdict}\n", named(c.metric))
 }

@@ -2,7 +2,7 @@
 
 use crate::reading::LoadReading;
 use phainon_core::compare::{Compared, Verdict, compare};
-use phainon_core::metrics::{Metric, Metrics};
+use phainon_core::metrics::Metrics;
 use phainon_core::{Edit, Load, Visit};
 use phainon_replay::{Answered, Book, Broken, Seen, Shortfall, Told, broken};
 use serde::{Deserialize, Serialize};
@@ -156,21 +156,6 @@ pub struct Printed {
     told: Vec<String>,
 }
 
-/// A metric's name in JSON, with its unit.
-fn name(metric: Metric) -> &'static str {
-    match metric {
-        Metric::Lcp => "lcp_ms",
-        Metric::Fcp => "fcp_ms",
-        Metric::Tbt => "tbt_ms",
-        Metric::Cls => "cls",
-        Metric::Inp => "inp_ms",
-        Metric::SpeedIndex => "speed_index_ms",
-        Metric::Ttfb => "ttfb_ms",
-        Metric::Tti => "tti_ms",
-        Metric::Weight => "transferred_bytes",
-    }
-}
-
 impl Printed {
     /// An outcome for a machine to read.
     #[must_use]
@@ -192,7 +177,7 @@ impl Printed {
                 verdict: outcome.verdict(c),
                 loads_needed: c.loads_needed,
             };
-            (name(c.metric), printed)
+            (c.metric.json_name(), printed)
         };
         Self {
             edits,

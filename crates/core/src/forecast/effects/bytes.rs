@@ -6,7 +6,7 @@ use crate::{Bodies, Bytes, RequestId, ResourceKey, ResourceKind, Scope};
 
 /// Text sent packed, by the size that its body packs to.
 #[allow(clippy::cast_precision_loss)]
-pub(super) fn compress(change: &mut Change<'_, '_>, scope: &Scope, bodies: &dyn Bodies) -> Effect {
+pub(super) fn compress(change: &mut Change<'_>, scope: &Scope, bodies: &dyn Bodies) -> Effect {
     let load = change.ground.prepared.load.clone();
     let mut packed = 0;
     for id in change.ground.scope(scope) {
@@ -14,9 +14,9 @@ pub(super) fn compress(change: &mut Change<'_, '_>, scope: &Scope, bodies: &dyn 
         if !crate::body::is_text(request) || crate::body::is_packed(request) {
             continue;
         }
-        let Some(body) = request.body.as_ref().and_then(|b| bodies.body(&b.hash)) else { continue };
-        let Some(size) = crate::body::gzip_size(&body) else { continue };
-        let headers = change.world.transfers[id.0 as usize].bytes_observed - body.len() as f64;
+        let Some(body) = request.body.as_ref() else { continue };
+        let Some(size) = change.ground.packed_size(&body.hash, bodies) else { continue };
+        let headers = change.world.transfers[id.0 as usize].bytes_observed - body.size.0 as f64;
         change.set_bytes(id, size as f64 + headers.max(0.0));
         packed += 1;
     }
@@ -28,7 +28,7 @@ pub(super) fn compress(change: &mut Change<'_, '_>, scope: &Scope, bodies: &dyn 
 
 /// A body of so many bytes.
 #[allow(clippy::cast_precision_loss)]
-pub(super) fn shrink(change: &mut Change<'_, '_>, file: &ResourceKey, to: Option<Bytes>) -> Effect {
+pub(super) fn shrink(change: &mut Change<'_>, file: &ResourceKey, to: Option<Bytes>) -> Effect {
     let found = requests(change, file)?;
     let Some(to) = to else {
         return unforeseen("How small the file becomes is known once the edit is tried.");
@@ -40,8 +40,8 @@ pub(super) fn shrink(change: &mut Change<'_, '_>, file: &ResourceKey, to: Option
 }
 
 /// Pictures of as many pixels as are shown: bytes go by pixels.
-pub(super) fn resize(change: &mut Change<'_, '_>, scope: &Scope) -> Effect {
-    let prepared = change.ground.prepared;
+pub(super) fn resize(change: &mut Change<'_>, scope: &Scope) -> Effect {
+    let prepared = change.ground.prepared.clone();
     let load = prepared.load.clone();
     let ratio = load.conditions.as_ref().map_or(1.0, |c| c.pixel_ratio);
     let pictures: Vec<RequestId> = change.ground.scope(scope);

@@ -6,14 +6,14 @@ use super::{Effect, requests};
 use crate::{RequestId, ResourceKey};
 
 /// The first hop of each request of a file.
-fn first_hops(change: &Change<'_, '_>, file: &ResourceKey) -> Result<Vec<RequestId>, super::Unforeseen> {
+fn first_hops(change: &Change<'_>, file: &ResourceKey) -> Result<Vec<RequestId>, super::Unforeseen> {
     let load = &change.ground.prepared.load;
     let found = requests(change, file)?;
     Ok(found.iter().take(1).filter_map(|id| load.request(*id)).map(|r| load.first_hop(r).id).collect())
 }
 
 /// Asked for with the document's first bytes.
-pub(super) fn preload(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn preload(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     for id in first_hops(change, file)? {
         change.ask_with_document(id);
     }
@@ -21,7 +21,7 @@ pub(super) fn preload(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect
 }
 
 /// Not held back, whatever else is under way.
-pub(super) fn raise(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn raise(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     for id in first_hops(change, file)? {
         change.never_held(id);
     }
@@ -29,7 +29,7 @@ pub(super) fn raise(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
 }
 
 /// Asked for with the document's first bytes, and shown by the document itself.
-pub(super) fn put_in_html(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn put_in_html(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let found = requests(change, file)?;
     preload(change, file)?;
     let candidates = change.ground.moments.candidates.clone();
@@ -48,7 +48,7 @@ pub(super) fn put_in_html(change: &mut Change<'_, '_>, file: &ResourceKey) -> Ef
 }
 
 /// Asked for only near the screen: not by the end of the load, where it stands below it.
-pub(super) fn lazy(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn lazy(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let found = requests(change, file)?;
     let load = change.ground.prepared.load.clone();
     let below = found.iter().filter_map(|id| load.request(*id)).all(|request| {

@@ -15,16 +15,21 @@ use crate::{Bodies, Edit, RequestId, ResourceKey};
 
 /// Why an edit's effect cannot be computed, in one sentence.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Unforeseen(pub String);
+pub struct Unforeseen {
+    /// The sentence.
+    pub why: String,
+    /// Whether it is that the load has nothing to which it could be done.
+    pub is_absent: bool,
+}
 
 pub(super) type Effect = Result<(), Unforeseen>;
 
 pub(super) fn unforeseen<T>(why: impl Into<String>) -> Result<T, Unforeseen> {
-    Err(Unforeseen(why.into()))
+    Err(Unforeseen { why: why.into(), is_absent: false })
 }
 
 /// Applies an edit to a world.
-pub(super) fn apply(edit: &Edit, change: &mut Change<'_, '_>, bodies: &dyn Bodies) -> Effect {
+pub(super) fn apply(edit: &Edit, change: &mut Change<'_>, bodies: &dyn Bodies) -> Effect {
     match edit {
         Edit::Remove { file } => remove::file(change, file),
         Edit::RemoveOwner { owner } => remove::owner(change, owner),
@@ -64,7 +69,10 @@ pub(super) fn apply(edit: &Edit, change: &mut Change<'_, '_>, bodies: &dyn Bodie
 }
 
 /// The requests of a file, of which there must be one.
-pub(super) fn requests(change: &Change<'_, '_>, file: &ResourceKey) -> Result<Vec<RequestId>, Unforeseen> {
+pub(super) fn requests(change: &Change<'_>, file: &ResourceKey) -> Result<Vec<RequestId>, Unforeseen> {
     let found = change.ground.file(file);
-    if found.is_empty() { unforeseen(format!("The load has no request for {file}.")) } else { Ok(found.to_vec()) }
+    if found.is_empty() {
+        return Err(Unforeseen { why: format!("The load has no request for {file}."), is_absent: true });
+    }
+    Ok(found.to_vec())
 }

@@ -6,7 +6,7 @@ use super::{Effect, Unforeseen, requests, unforeseen};
 use crate::{RenderBlocking, RequestId, ResourceKey, ResourceKind, Scope};
 
 /// The requests of a script and its first run.
-fn script(change: &Change<'_, '_>, file: &ResourceKey) -> Result<(RequestId, Option<u32>), Unforeseen> {
+fn script(change: &Change<'_>, file: &ResourceKey) -> Result<(RequestId, Option<u32>), Unforeseen> {
     let found = requests(change, file)?;
     let load = &change.ground.prepared.load;
     let is_script = |id: &&RequestId| load.request(**id).is_some_and(|r| r.kind == ResourceKind::Script);
@@ -17,7 +17,7 @@ fn script(change: &Change<'_, '_>, file: &ResourceKey) -> Result<(RequestId, Opt
 }
 
 /// Of tasks that are ready at a moment of the load, one of this order comes in its turn.
-fn order_at(change: &Change<'_, '_>, at: f64) -> f64 {
+fn order_at(change: &Change<'_>, at: f64) -> f64 {
     let tasks = &change.ground.moments.world.tasks;
     let next = tasks.iter().position(|t| t.start >= at - 0.5).unwrap_or(tasks.len());
     #[allow(clippy::cast_precision_loss)]
@@ -26,7 +26,7 @@ fn order_at(change: &Change<'_, '_>, at: f64) -> f64 {
 }
 
 /// Runs it when the document is parsed, before DOMContentLoaded.
-pub(super) fn defer(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let (id, run) = script(change, file)?;
     let parser_end = change.ground.moments.parser_end;
     if parser_end == 0 || !change.ground.moments.world.moment(parser_end).at.is_finite() {
@@ -46,7 +46,7 @@ pub(super) fn defer(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
 }
 
 /// Deferred scripts run in the order in which they stand in the document.
-fn in_document_order(change: &mut Change<'_, '_>, id: RequestId, begins: Place) {
+fn in_document_order(change: &mut Change<'_>, id: RequestId, begins: Place) {
     let load = &change.ground.prepared.load;
     let deferred = |r: &&crate::Request| {
         r.kind == ResourceKind::Script && r.render_blocking == RenderBlocking::NonBlocking && r.main_frame
@@ -61,7 +61,7 @@ fn in_document_order(change: &mut Change<'_, '_>, id: RequestId, begins: Place) 
 }
 
 /// The event of the parsed document waits for deferred scripts.
-fn before_parsed_event(change: &mut Change<'_, '_>, end: Place) {
+fn before_parsed_event(change: &mut Change<'_>, end: Place) {
     for event in change.parsed_events() {
         change.world.need(event, end, Bond::Gate);
     }
@@ -71,7 +71,7 @@ fn before_parsed_event(change: &mut Change<'_, '_>, end: Place) {
 }
 
 /// Runs it whenever it has come.
-pub(super) fn make_async(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn make_async(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let (id, run) = script(change, file)?;
     change.let_go(id);
     let Some(run) = run else { return Ok(()) };
@@ -83,7 +83,7 @@ pub(super) fn make_async(change: &mut Change<'_, '_>, file: &ResourceKey) -> Eff
 }
 
 /// Has the parser reach it last.
-pub(super) fn to_end(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn to_end(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let (id, run) = script(change, file)?;
     let Some(document) = change.ground.prepared.load.document().map(|d| d.id) else {
         return unforeseen("Which request brought the document is not told.");
@@ -111,7 +111,7 @@ pub(super) fn to_end(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect 
 }
 
 /// Keeps scripts, and all that they do, until the user does something: not in what is measured.
-pub(super) fn delay(change: &mut Change<'_, '_>, scope: &Scope) -> Effect {
+pub(super) fn delay(change: &mut Change<'_>, scope: &Scope) -> Effect {
     let load = change.ground.prepared.load.clone();
     let scripts: Vec<RequestId> = change
         .ground

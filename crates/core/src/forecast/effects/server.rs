@@ -9,7 +9,7 @@ use crate::{Millis, Owner, Request, RequestId, ResourceKey, ResourceKind, server
 const STORED: f64 = 20.0;
 
 /// Answers after so long; as for its stored files where nothing is told.
-pub(super) fn faster(change: &mut Change<'_, '_>, file: &ResourceKey, to: Option<Millis>) -> Effect {
+pub(super) fn faster(change: &mut Change<'_>, file: &ResourceKey, to: Option<Millis>) -> Effect {
     for id in requests(change, file)? {
         let way = change.world.round_trip;
         let own = own_wait(change, id);
@@ -20,12 +20,12 @@ pub(super) fn faster(change: &mut Change<'_, '_>, file: &ResourceKey, to: Option
 }
 
 /// The server's own part of a wait.
-fn own_wait(change: &Change<'_, '_>, id: RequestId) -> f64 {
+fn own_wait(change: &Change<'_>, id: RequestId) -> f64 {
     (change.world.transfers[id.0 as usize].wait - change.world.round_trip).max(0.0)
 }
 
 /// What a request's host takes for what it only hands out: the median.
-fn stored(change: &Change<'_, '_>, id: RequestId) -> f64 {
+fn stored(change: &Change<'_>, id: RequestId) -> f64 {
     let load = &change.ground.prepared.load;
     let host = load.request(id).and_then(Request::host);
     let kinds = [ResourceKind::Style, ResourceKind::Script, ResourceKind::Image, ResourceKind::Font];
@@ -36,7 +36,7 @@ fn stored(change: &Change<'_, '_>, id: RequestId) -> f64 {
 }
 
 /// An owner takes a share of its time, as far as responses tell it.
-pub(super) fn owner_takes(change: &mut Change<'_, '_>, owner: &Owner, share: f64) -> Effect {
+pub(super) fn owner_takes(change: &mut Change<'_>, owner: &Owner, share: f64) -> Effect {
     let load = change.ground.prepared.load.clone();
     let mut saved = 0.0;
     for request in &load.requests {
@@ -49,7 +49,7 @@ pub(super) fn owner_takes(change: &mut Change<'_, '_>, owner: &Owner, share: f64
 }
 
 /// Each way there and back to a host is shorter.
-pub(super) fn nearer(change: &mut Change<'_, '_>, host: &str, round_trip: Millis) -> Effect {
+pub(super) fn nearer(change: &mut Change<'_>, host: &str, round_trip: Millis) -> Effect {
     let less = change.world.round_trip - round_trip.0.max(0.0);
     if less <= 0.0 {
         return unforeseen(format!("{host} is no farther than that in these conditions."));
@@ -68,7 +68,7 @@ pub(super) fn nearer(change: &mut Change<'_, '_>, host: &str, round_trip: Millis
     Ok(())
 }
 
-fn of_host(change: &Change<'_, '_>, host: &str) -> Result<Vec<RequestId>, super::Unforeseen> {
+fn of_host(change: &Change<'_>, host: &str) -> Result<Vec<RequestId>, super::Unforeseen> {
     let load = &change.ground.prepared.load;
     let found: Vec<RequestId> =
         load.requests.iter().filter(|r| r.host().as_deref() == Some(host)).map(|r| r.id).collect();
@@ -76,7 +76,7 @@ fn of_host(change: &Change<'_, '_>, host: &str) -> Result<Vec<RequestId>, super:
 }
 
 /// The first connection to a host is opened with the document's first bytes.
-pub(super) fn preconnect(change: &mut Change<'_, '_>, host: &str) -> Effect {
+pub(super) fn preconnect(change: &mut Change<'_>, host: &str) -> Effect {
     let load = change.ground.prepared.load.clone();
     let document = load.document().map(|d| d.id);
     let first =
@@ -104,7 +104,7 @@ pub(super) fn preconnect(change: &mut Change<'_, '_>, host: &str) -> Effect {
 }
 
 /// A third party's file comes over the document's connection.
-pub(super) fn self_host(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn self_host(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let load = change.ground.prepared.load.clone();
     let Some(document) = load.document().map(|d| d.id) else {
         return unforeseen("Which request brought the document is not told.");
@@ -125,7 +125,7 @@ pub(super) fn self_host(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effe
 }
 
 /// The page names the target of a redirect.
-pub(super) fn drop_redirect(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn drop_redirect(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let load = change.ground.prepared.load.clone();
     let mut dropped = 0;
     for id in requests(change, file)? {
@@ -164,7 +164,7 @@ pub(super) fn drop_redirect(change: &mut Change<'_, '_>, file: &ResourceKey) -> 
 }
 
 /// A host's files share one connection and wait for none of each other.
-pub(super) fn http2(change: &mut Change<'_, '_>, host: &str) -> Effect {
+pub(super) fn http2(change: &mut Change<'_>, host: &str) -> Effect {
     let load = change.ground.prepared.load.clone();
     let found = of_host(change, host)?;
     let old = |id: &RequestId| load.request(*id).is_some_and(|r| !super::super::moments::multiplexed(r));

@@ -8,7 +8,7 @@ use crate::{ResourceKind, Scope};
 const SOON: f64 = 150.0;
 
 /// Pictures and frames whose size is told shift nothing when they come.
-pub(super) fn set_dimensions(change: &mut Change<'_, '_>, scope: &Scope) -> Effect {
+pub(super) fn set_dimensions(change: &mut Change<'_>, scope: &Scope) -> Effect {
     let load = change.ground.prepared.load.clone();
     let ends: Vec<f64> = change
         .ground

@@ -9,7 +9,7 @@ use crate::{RequestId, ResourceKey, ResourceKind};
 const FIRST_SCREEN: f64 = 0.2;
 
 /// What the first screen uses stands in the document; the rest comes without blocking.
-pub(super) fn reduce(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn reduce(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let load = change.ground.prepared.load.clone();
     let found = requests(change, file)?;
     let sheets: Vec<RequestId> =
@@ -27,7 +27,7 @@ pub(super) fn reduce(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect 
 }
 
 /// What was found through a sheet is found in the document.
-fn found_in_document(change: &mut Change<'_, '_>, sheet: RequestId, document: RequestId) {
+fn found_in_document(change: &mut Change<'_>, sheet: RequestId, document: RequestId) {
     let released = change.ground.moments.released.get(&sheet).copied();
     let asked: Vec<_> = change.ground.prepared.load.requests.iter().map(|r| Phase::Asked.of(r.id)).collect();
     for need in 0..change.world.needs.len() {

@@ -7,7 +7,7 @@ use crate::ResourceKey;
 
 /// Text is shown in another font until its own has come: nothing is drawn late for the font, or for the browser's
 /// giving up on it.
-pub(super) fn show(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn show(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let moments = &change.ground.moments;
     let fonts = requests(change, file)?;
     let come = fonts.iter().map(|id| Phase::Done.of(*id));

@@ -9,13 +9,13 @@ use std::sync::Arc;
 /// A task longer than this blocks, in ms.
 const LONG: f64 = 50.0;
 
-fn addresses(change: &Change<'_, '_>, file: &ResourceKey) -> Result<Vec<Arc<str>>, super::Unforeseen> {
+fn addresses(change: &Change<'_>, file: &ResourceKey) -> Result<Vec<Arc<str>>, super::Unforeseen> {
     let load = &change.ground.prepared.load;
     Ok(requests(change, file)?.into_iter().filter_map(|id| load.request(id)).map(|r| r.url.clone()).collect())
 }
 
 /// A script's long tasks are done in pieces that do not block.
-pub(super) fn split(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn split(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let urls = addresses(change, file)?;
     let work = &change.ground.prepared.load.work;
     let mut split = 0;
@@ -31,7 +31,7 @@ pub(super) fn split(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
 }
 
 /// A script forces no style or layout: what it forced is done once, with the next frame.
-pub(super) fn stop_forced(change: &mut Change<'_, '_>, file: &ResourceKey) -> Effect {
+pub(super) fn stop_forced(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let urls = addresses(change, file)?;
     let load = change.ground.prepared.load.clone();
     let mut stopped = 0;
