@@ -65,7 +65,8 @@ fn what_helps_only_together_is_found_together_whichever_way_is_taken() {
     for (count, way) in [(12, Way::EverySet), (24, Way::Bounded), (34, Way::Greedy)] {
         let pages = [page(&scripts(count), 1.0)];
         let mut candidates: Vec<Candidate> = (0..count).map(take_off).collect();
-        candidates.push(Candidate { edit: Edit::Minify { scope: phainon_core::Scope::file(&at("s1.js")) }, effort: 1.0 });
+        candidates
+            .push(Candidate { edit: Edit::Minify { scope: phainon_core::Scope::file(&at("s1.js")) }, effort: 1.0 });
         let least = answer(&pages, &candidates, Question::LeastEffort);
         assert_eq!((least.way, least.stopped, least.reached), (way, false, true), "{count}");
         assert_eq!(sorted(&least), (10..count as usize).collect::<Vec<_>>(), "{count}");
@@ -106,7 +107,8 @@ fn what_cannot_be_reached_is_come_as_near_to_as_can_be() {
 fn a_search_that_is_ended_says_so() {
     let (pages, aims) = ([page(&scripts(14), 1.0)], aims());
     let candidates: Vec<Candidate> = (0..14).map(take_off).collect();
-    let search = Search { pages: &pages, candidates: &candidates, aims: &aims, bodies: &NoBodies, watch: &|sets| sets < 40 };
+    let search =
+        Search { pages: &pages, candidates: &candidates, aims: &aims, bodies: &NoBodies, watch: &|sets| sets < 40 };
     let ended = search.answer(Question::LeastEffort);
     assert!(ended.stopped && ended.sets < 400, "{} sets", ended.sets);
 }
@@ -120,7 +122,11 @@ fn a_plan_line_says_what_each_fix_brings_after_those_above_it() {
     let lcp = |step: usize| steps[step].brings.iter().find(|b| b.metric == Metric::Lcp).copied().unwrap();
     assert_eq!(steps.len(), 3);
     assert_eq!(lcp(0).after, (1750.0 + 3.0 * 750.0) / 4.0);
-    assert_eq!((lcp(1).after - lcp(1).before, lcp(1).low, lcp(1).high), (0.0, 0.0, 0.0), "the last script holds all up");
+    assert_eq!(
+        (lcp(1).after - lcp(1).before, lcp(1).low, lcp(1).high),
+        (0.0, 0.0, 0.0),
+        "the last script holds all up"
+    );
     assert!((lcp(2).after - lcp(2).before + 200.0 / 4.0).abs() < 1.0, "{:?}", lcp(2));
     assert!(lcp(2).low < -50.0 && lcp(2).high > -50.0, "{:?}", lcp(2));
     assert_eq!((steps[0].on.len(), steps[1].on.clone(), steps[2].pages[1]), (0, vec![0], steps[0].pages[1]));

@@ -156,9 +156,8 @@ fn no_more(a: &RecordingHead, b: &RecordingHead) -> Option<String> {
     if a.conditions.is_none() || b.conditions.is_none() {
         return Some("An imported load cannot be made again here.".into());
     }
-    (a.url == b.url && a.blocked == b.blocked).then(|| {
-        "Both ask for the same address: what the page was before it changed cannot be recorded again.".into()
-    })
+    (a.url == b.url && a.blocked == b.blocked)
+        .then(|| "Both ask for the same address: what the page was before it changed cannot be recorded again.".into())
 }
 
 async fn comparison(Shared(app): Shared<App>, Query(sides): Query<Sides>) -> Answer<Json<Comparison>> {

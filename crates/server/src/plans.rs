@@ -12,7 +12,7 @@ use axum::{Json, Router};
 use futures::{Stream, StreamExt};
 use phainon_core::forecast::{Brings, Figures};
 use phainon_core::metrics::Metric;
-use phainon_core::plan::breaks::breaks;
+use phainon_core::plan::breaks::{Break, breaks};
 use phainon_core::plan::{Aims, Candidate, PlanStep, Question, Search, Way, WhyLeft, line, points, shaped, why_not};
 use phainon_core::words::{SaidEdit, finding_title};
 use phainon_core::{Analysis, Edit, Millis, Owner, ResourceKey, Risk};
@@ -427,8 +427,8 @@ async fn search(
             let _ = told.send(SearchState::Failed { why: problem.to_string() });
         }
     });
-    let states = UnboundedReceiverStream::new(receiver)
-        .map(|state| Ok(Event::default().json_data(&state).unwrap_or_default()));
+    let states =
+        UnboundedReceiverStream::new(receiver).map(|state| Ok(Event::default().json_data(&state).unwrap_or_default()));
     Ok(Sse::new(states).keep_alive(KeepAlive::default()))
 }
 
@@ -536,7 +536,7 @@ async fn may_break(
     let pages = chosen(&app, &site).await?;
     apart(move || {
         let body = |hash: &str| app.store.body(hash).ok().flatten();
-        let mut said: Vec<String> = Vec::new();
+        let mut said: Vec<Break> = Vec::new();
         let mut seen: Vec<&str> = Vec::new();
         for page in pages.iter().filter(|p| p.outlook.knows(&asked.edit, &body)) {
             // The same page under other conditions says the same.
@@ -554,14 +554,13 @@ async fn may_break(
                 names
             };
             for found in breaks(&asked.edit, page.outlook.model().prepared(), &body, &others) {
-                let sentence = found.sentence();
-                if !said.contains(&sentence) {
-                    said.push(sentence);
+                // Of the same kind and file the first page's will do.
+                if !said.iter().any(|known| known.is_like(&found)) {
+                    said.push(found);
                 }
             }
         }
-        said.truncate(20);
-        Ok(Json(said))
+        Ok(Json(said.iter().take(20).map(Break::sentence).collect()))
     })
     .await
 }

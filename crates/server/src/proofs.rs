@@ -76,9 +76,8 @@ fn gaps(heads: &[RecordingHead], fixes: &[PlannedFix]) -> Vec<Gap> {
     done.sort_by_key(|d| d.0);
     let mut gaps: Vec<(Gap, i64, i64)> = Vec::new();
     for (when, fix) in done {
-        let between = gaps.last().is_some_and(|(_, _, last)| {
-            heads.iter().any(|h| (*last..when).contains(&at(&h.recorded_at)))
-        });
+        let between =
+            gaps.last().is_some_and(|(_, _, last)| heads.iter().any(|h| (*last..when).contains(&at(&h.recorded_at))));
         match gaps.last_mut() {
             Some((gap, _, last)) if !between => {
                 gap.fixes.push(fix.clone());
@@ -145,8 +144,7 @@ async fn forecast(app: &App, head: &RecordingHead, edits: Vec<Edit>) -> Answer<V
 
 /// What became of every fix that is done, page by page.
 pub async fn proofs(Shared(app): Shared<App>, Path(site): Path<String>) -> Answer<Json<Vec<Proof>>> {
-    let (pages, plan) =
-        app.with_store(move |store| Ok((by_page(store, &site)?, store.plan(&site)?))).await?;
+    let (pages, plan) = app.with_store(move |store| Ok((by_page(store, &site)?, store.plan(&site)?))).await?;
     let done: Vec<PlannedFix> = plan.fixes.into_iter().filter(|f| f.state == FixState::Done).collect();
     let mut proofs = Vec::new();
     for heads in pages {

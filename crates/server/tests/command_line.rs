@@ -283,3 +283,50 @@ fn a_trial_prints_the_promised_names() {
     let (a, b) = (weight["a"].as_f64().unwrap(), weight["b"].as_f64().unwrap());
     assert!((a - b).abs() < a * 0.01, "{a} and {b}");
 }
+
+#[test]
+fn a_forecast_a_comparison_and_a_plan_print_the_promised_names() {
+    let out = printed(&["forecast", &demo(), "--edit", "put_in_html:hero-marlin-bay.jpg", "--json"]);
+    has(&out, &["edits", "metrics", "path", "moved", "not_known"]);
+    let lcp = &out["metrics"]["lcp_ms"];
+    let of = |name: &str| lcp[name].as_f64().unwrap();
+    assert!(of("low") <= of("after") && of("after") <= of("high") && of("after") < of("before"), "{lcp}");
+    has(&out["metrics"], &["fcp_ms", "tbt_ms", "cls", "speed_index_ms", "transferred_bytes"]);
+    has(&out["path"][0], &["from_ms", "to_ms", "cause", "url", "owner"]);
+    has(&out["moved"][0], &["url", "from_ms", "to_ms"]);
+
+    let story = |name: &str| demo().replace("home-phone-on-the-move", name);
+    let (before, after) = (story("home-village-line"), story("home-village-line-repaired"));
+    let out = printed(&["compare", &before, &after, "--json"]);
+    has(&out, &["metrics", "differs"]);
+    has(&out["metrics"]["lcp_ms"], &["a", "b", "difference", "low", "high", "verdict", "loads_needed"]);
+    assert_eq!(out["metrics"]["lcp_ms"]["verdict"], "better");
+    assert_eq!(phainon(&["compare", &after, &before]).status.code(), Some(1), "something is worse");
+    let unlike = phainon(&["compare", &before, &demo()]);
+    let said = String::from_utf8_lossy(&unlike.stdout).into_owned();
+    assert!(said.contains("They were made under different conditions") && said.contains("no verdict"), "{said}");
+    assert_eq!(unlike.status.code(), Some(0));
+
+    let plan = phainon(&["plan", &demo(), "--effort", "2", "--json"]);
+    let out: Value = serde_json::from_slice(&plan.stdout).unwrap();
+    has(&out, &["question", "reached", "effort", "fixes", "pages", "left_out", "way", "sets"]);
+    assert!(out["effort"].as_f64().unwrap() <= 2.0 && plan.status.code() == Some(0));
+    has(&out["fixes"][0], &["edit", "title", "effort", "metrics"]);
+    has(&out["fixes"][0]["metrics"]["lcp_ms"], &["before", "after", "low", "high"]);
+    assert_eq!(phainon(&["plan", &demo(), "--effort", "-1"]).status.code(), Some(2));
+}
+
+#[test]
+fn budgets_come_from_a_file_too() {
+    let (_folder, file) = written(
+        "phainon.toml",
+        "[budgets]\nlcp = \"9s\"\n[[pages]]\npage = \"Home\"\nconditions = \"Phone on the move\"\nbudgets = { lcp = \"1s\" }\n",
+    );
+    let file = file.to_str().unwrap();
+    let missed = phainon(&["analyse", &demo(), "--budgets", file]);
+    assert_eq!(missed.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&missed.stderr).contains("budget lcp"));
+    let own = phainon(&["analyse", &demo(), "--budgets", file, "--budget", "lcp=9s"]);
+    assert_eq!(own.status.code(), Some(0), "what the command line says stands before the file");
+    assert_eq!(phainon(&["analyse", &demo(), "--budgets", "no-such.toml"]).status.code(), Some(2));
+}

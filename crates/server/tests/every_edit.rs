@@ -212,7 +212,12 @@ async fn a_font_with_fewer_letters_draws_those_that_it_has_as_before() {
     let plain = again(&base, &[], &[], "").await.recorded.load();
     let subset = again(&base, &["subset_font:quay.woff2"], &[], "").await.recorded.load();
     assert!(bytes(&subset, "quay.woff2") * 3 < bytes(&plain, "quay.woff2") * 2);
-    assert!(title(&plain).starts_with("true ") && title(&plain) == title(&subset), "{} {}", title(&plain), title(&subset));
+    assert!(
+        title(&plain).starts_with("true ") && title(&plain) == title(&subset),
+        "{} {}",
+        title(&plain),
+        title(&subset)
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -3,7 +3,9 @@
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
-use phainon_server::{api, comparisons, depth, forecasts, import, job_list, plan_pages, plans, proofs, state, storage, trials};
+use phainon_server::{
+    api, comparisons, depth, forecasts, import, job_list, plan_pages, plans, proofs, state, storage, trials,
+};
 use phainon_store::{NewFix, NotedOwner, Plan, PlanPageChoice, Recordings};
 use ts_rs::{Config, TS};
 

@@ -130,7 +130,7 @@ pub struct Plan {
     pub site: String,
     /// Whether the order is the user's own; else it is by milliseconds on the path.
     pub own_order: bool,
-    /// In order; those set aside come last.
+    /// In order: those to be made, those that are, those set aside.
     pub fixes: Vec<PlannedFix>,
 }
 
@@ -183,7 +183,9 @@ impl Store {
             .optional()?
             .unwrap_or(false);
         let order = if own_order { "coalesce(place, 1000000), on_path_ms desc, id" } else { "on_path_ms desc, id" };
-        let text = format!("select {COLUMNS} from fixes where site = ?1 order by state = 'set_aside', {order}");
+        let text = format!(
+            "select {COLUMNS} from fixes where site = ?1 order by state = 'set_aside', state = 'done', {order}"
+        );
         let mut query = db.prepare_cached(&text)?;
         let rows: Vec<_> = query.query_map([site], fix_row)?.collect::<Result<_, _>>()?;
         let notes = notes_of(&db, site)?;
@@ -246,7 +248,10 @@ impl Store {
         let (kind, name) = (word(noted.owner.kind)?, &noted.owner.name);
         let db = self.write();
         if noted.note == OwnerNote::default() {
-            db.execute("delete from owner_notes where site = ?1 and kind = ?2 and name = ?3", params![site, kind, name])?;
+            db.execute(
+                "delete from owner_notes where site = ?1 and kind = ?2 and name = ?3",
+                params![site, kind, name],
+            )?;
         } else {
             db.execute(
                 "insert or replace into owner_notes (site, kind, name, note) values (?1, ?2, ?3, ?4)",
@@ -302,7 +307,8 @@ impl Store {
 }
 
 fn notes_of(db: &Connection, site: &str) -> Result<Vec<NotedOwner>, StoreError> {
-    let mut query = db.prepare_cached("select kind, name, note from owner_notes where site = ?1 order by kind, name")?;
+    let mut query =
+        db.prepare_cached("select kind, name, note from owner_notes where site = ?1 order by kind, name")?;
     let rows = query.query_map([site], |r| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get::<_, String>(2)?)))?;
     rows.map(|row| {
         let (kind, name, note) = row?;

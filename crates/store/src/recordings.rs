@@ -282,6 +282,12 @@ impl Store {
         Ok(db.prepare_cached("select 1 from imported where name = ?1")?.exists([name])?)
     }
 
+    /// Notes that a file of this name was imported.
+    pub fn note_imported(&self, name: &str) -> Result<(), StoreError> {
+        self.write().execute("insert or ignore into imported (name) values (?1)", [name])?;
+        Ok(())
+    }
+
     /// What the load for used code told, with its picture.
     pub fn detail(&self, id: i64) -> Result<Option<Detail>, StoreError> {
         self.recording(id)?;

@@ -65,6 +65,7 @@ fn fix(file: u8, ms: f64) -> NewFix {
         load: None,
         state: None,
         reason: None,
+        about: None,
     }
 }
 

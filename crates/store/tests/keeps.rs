@@ -5,8 +5,11 @@
 mod kept;
 
 use kept::{add, detail, head, packed, raw};
+use phainon_core::plan::{Need, OwnerNote};
 use phainon_core::{Analysis, Edit, Millis, Owner, ResourceKey, Settings, Visit};
-use phainon_store::{Ended, FixState, NewFix, PackedBodies, Page, Part, Store, StoreError};
+use phainon_store::{
+    AboutFix, Ended, FixState, NewFix, NotedOwner, PackedBodies, Page, Part, PlanPageChoice, Store, StoreError,
+};
 
 fn fix(target: &str, on_path: f64) -> NewFix {
     NewFix {
@@ -19,6 +22,7 @@ fn fix(target: &str, on_path: f64) -> NewFix {
         load: None,
         state: None,
         reason: None,
+        about: None,
     }
 }
 
@@ -102,6 +106,46 @@ fn a_plan_keeps_order_state_and_reason() {
     assert_eq!(store.plan("skerryline.test").unwrap().fixes[0].reason, None);
     assert!(matches!(store.remove_fix("elsewhere.test", large), Err(StoreError::NotFound(..))));
     assert!(store.plan("elsewhere.test").unwrap().fixes.is_empty());
+}
+
+#[test]
+fn what_is_known_of_fixes_owners_and_pages_is_kept_and_shapes_the_plan() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let site = "skerryline.test";
+    let owner = Owner::named("parleydock.test");
+    let remove = NewFix { edit: Edit::RemoveOwner { owner: owner.clone() }, owner: owner.clone(), ..fix("a.js", 5.0) };
+    let id = store.add_fix(site, &remove).unwrap();
+    assert_eq!(store.plan(site).unwrap().fixes[0].effort, 1.0, "as its kind usually takes");
+    let note = OwnerNote { need: Need::Needed, holds_data: true, decides: "Runa".into(), note: String::new() };
+    store.note_owner(site, &NotedOwner { owner: owner.clone(), note: note.clone() }).unwrap();
+    let about = AboutFix { who: "Tolly".into(), done_at: None, ..AboutFix::default() };
+    store.set_about_fix(site, id, &about).unwrap();
+    store.set_fix_state(site, id, FixState::Done, None).unwrap();
+    let page = PlanPageChoice {
+        page: "Home".into(),
+        conditions: "Home laptop".into(),
+        share: Some(30.0),
+        left_out: true,
+        recording: None,
+    };
+    store.set_plan_page(site, &page).unwrap();
+
+    let store = Store::open(directory.path()).unwrap();
+    let found = store.plan(site).unwrap().fixes.remove(0);
+    assert_eq!((found.effort, found.about.who.as_str(), found.because.len()), (8.0, "Tolly", 3));
+    let done = found.about.done_at.clone().unwrap();
+    store.set_fix_state(site, id, FixState::Done, None).unwrap();
+    assert_eq!(store.plan(site).unwrap().fixes[0].about.done_at, Some(done), "done is done once");
+    store.set_fix_state(site, id, FixState::Open, None).unwrap();
+    assert_eq!(store.plan(site).unwrap().fixes[0].about.done_at, None);
+    store.set_about_fix(site, id, &AboutFix { effort: Some(2.5), ..about }).unwrap();
+    assert_eq!(store.plan(site).unwrap().fixes[0].effort, 2.5, "the user's word stands before the rule");
+    assert_eq!(store.plan_pages(site).unwrap(), [page]);
+    assert_eq!(store.owner_notes(site).unwrap()[0].note, note);
+    store.note_owner(site, &NotedOwner { owner, note: OwnerNote::default() }).unwrap();
+    assert!(store.owner_notes(site).unwrap().is_empty(), "a note that says nothing is none");
+    assert!(matches!(store.set_about_fix(site, id + 1, &AboutFix::default()), Err(StoreError::NotFound(..))));
 }
 
 #[test]

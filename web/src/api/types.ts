@@ -1758,7 +1758,7 @@ site: string,
  */
 own_order: boolean, 
 /**
- * In order; those set aside come last.
+ * In order: those to be made, those that are, those set aside.
  */
 fixes: Array<PlannedFix>, };
 

@@ -27,6 +27,7 @@ const FindingsView = later(() => import('../views/findings/FindingsView'));
 const TrialsView = later(() => import('../views/trials/TrialsView'));
 const TrialView = later(() => import('../views/trials/TrialView'));
 const PlanView = later(() => import('../views/plan/PlanView'));
+const CompareView = later(() => import('../views/compare/CompareView'));
 const StorageView = later(() => import('../views/storage/StorageView'));
 const JobView = later(() => import('../views/job/JobView'));
 const RecordDialog = later(() => import('./record/RecordDialog'));
@@ -69,6 +70,7 @@ export function App() {
               <Route path="trials/:trial" element={<TrialView />} />
             </Route>
             <Route path="sites/:site/plan" element={<PlanView />} />
+            <Route path="compare" element={<CompareView />} />
             <Route path="jobs/:id" element={<JobView />} />
             <Route path="storage" element={<StorageView />} />
             <Route

@@ -33,6 +33,10 @@ export function LeftColumn() {
     const key = r.conditions?.name ?? 'Imported';
     groups.set(key, [...(groups.get(key) ?? []), r]);
   }
+  // The recording in hand, against the one before it of the same page.
+  const newest = [...groups.values()].find((list) => list.some((r) => r.id === inHand?.id)) ?? [];
+  const older = newest[newest.findIndex((r) => r.id === inHand?.id) + 1];
+  const comparing = inHand ? `/compare?${older ? `a=${older.id}&` : ''}b=${inHand.id}` : '/compare';
   // A selection belongs to one load; another recording opens without it.
   const keep = new URLSearchParams(search);
   for (const key of ['sel', 'load', 'words']) keep.delete(key);
@@ -50,6 +54,9 @@ export function LeftColumn() {
           Plan
         </NavLink>
       )}
+      <NavLink to={comparing} className={link}>
+        Compare
+      </NavLink>
       <NavLink to="/storage" className={link}>
         Storage
       </NavLink>

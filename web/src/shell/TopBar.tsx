@@ -41,7 +41,9 @@ export function TopBar({ onRecord, onHelp }: { onRecord: () => void; onHelp: () 
 function Crumbs() {
   const match = useMatch('/recordings/:id/*');
   const plan = useMatch('/sites/:site/plan');
+  const compare = useMatch('/compare');
   const id = Number(match?.params.id);
+  if (compare) return <Trail parts={['Compare']} />;
   if (plan) return <Trail parts={[plan.params.site ?? '', 'Plan']} />;
   return Number.isInteger(id) ? <RecordingCrumbs id={id} /> : null;
 }

@@ -57,5 +57,6 @@ export const ALL_KEYS: [string, string][] = [
   ['+ − 0', 'closer, farther, the whole load'],
   ['.', 'add the selected finding’s fix to the plan'],
   ['Alt ↑ ↓', 'in the plan: move a fix up or down'],
+  ['t', 'in the plan: take the proposed order over'],
   ['Esc', 'clear the selection'],
 ];

@@ -31,15 +31,36 @@ pub struct Circumstances<'a> {
 #[ts(export_to = "types.ts")]
 #[allow(missing_docs)]
 pub enum Unlikeness {
-    Site { a: String, b: String },
-    Page { a: String, b: String },
-    Conditions { a: String, b: String },
+    Site {
+        a: String,
+        b: String,
+    },
+    Page {
+        a: String,
+        b: String,
+    },
+    Conditions {
+        a: String,
+        b: String,
+    },
     ConditionsUnknown,
-    Browser { a: String, b: String },
-    Machine { a: String, b: String },
+    Browser {
+        a: String,
+        b: String,
+    },
+    Machine {
+        a: String,
+        b: String,
+    },
     /// Load averages for a core.
-    Busy { a: f64, b: f64 },
-    Blocked { a: Vec<String>, b: Vec<String> },
+    Busy {
+        a: f64,
+        b: f64,
+    },
+    Blocked {
+        a: Vec<String>,
+        b: Vec<String>,
+    },
 }
 
 impl Unlikeness {
@@ -79,7 +100,8 @@ pub fn unlikenesses(a: &Circumstances<'_>, b: &Circumstances<'_>) -> Vec<Unliken
     if let (Some(of_a), Some(of_b)) = (a.calibration_ms, b.calibration_ms)
         && (of_b / of_a.max(1e-9) - 1.0).abs() > SAME_MACHINE
     {
-        let said = |cores: Option<u32>, ms: f64| format!("{} cores, {ms:.0} ms", cores.map_or("?".into(), |c| c.to_string()));
+        let said =
+            |cores: Option<u32>, ms: f64| format!("{} cores, {ms:.0} ms", cores.map_or("?".into(), |c| c.to_string()));
         found.push(Unlikeness::Machine { a: said(a.cores, of_a), b: said(b.cores, of_b) });
     }
     let busy = |of: &Circumstances<'_>| Some(of.load_average? / f64::from(of.cores?.max(1)));

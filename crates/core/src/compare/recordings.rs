@@ -235,7 +235,10 @@ fn work(a: &Group<'_>, b: &Group<'_>) -> Vec<(WorkKind, Pair)> {
 
 fn functions(a: &Functions, b: &Functions) -> Vec<FunctionPair> {
     let key = |f: &FunctionTime| {
-        (f.place.function.to_string(), f.place.url.as_deref().map(|u| ResourceKey::of(u).to_string()).unwrap_or_default())
+        (
+            f.place.function.to_string(),
+            f.place.url.as_deref().map(|u| ResourceKey::of(u).to_string()).unwrap_or_default(),
+        )
     };
     let mut found: BTreeMap<(String, String), FunctionPair> = BTreeMap::new();
     for (group, is_b) in [(a, false), (b, true)] {
@@ -289,7 +292,8 @@ pub fn differences(a: &Group<'_>, b: &Group<'_>) -> Differences {
     };
     let (of_a_found, of_b_found) = (findings(a), findings(b));
     let missing = |these: &BTreeMap<String, Finding>, those: &BTreeMap<String, Finding>| {
-        let mut only: Vec<&Finding> = these.iter().filter(|(key, _)| !those.contains_key(*key)).map(|(_, f)| f).collect();
+        let mut only: Vec<&Finding> =
+            these.iter().filter(|(key, _)| !those.contains_key(*key)).map(|(_, f)| f).collect();
         only.sort_by(|x, y| y.on_path_ms.order(&x.on_path_ms));
         only.into_iter().map(|f| crate::words::say_finding(f)).collect()
     };

@@ -102,7 +102,10 @@ mod tests {
         assert!((aims.standing(&near).over - 600.0 / 45.0).abs() < 1e-9);
         assert_eq!(aims.beyond(&near), [Metric::Lcp]);
         assert!(aims.standing(&within).is_better_than(&aims.standing(&near)));
-        assert!(aims.standing(&past).is_better_than(&aims.standing(&near)), "as far over, and quicker to the first paint");
+        assert!(
+            aims.standing(&past).is_better_than(&aims.standing(&near)),
+            "as far over, and quicker to the first paint"
+        );
         assert!(!aims.standing(&near).is_better_than(&aims.standing(&near)));
         assert_eq!(aims.standing(&Figures::default()), Standing::default(), "what is not known does not count");
     }

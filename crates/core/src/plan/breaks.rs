@@ -64,7 +64,8 @@ pub fn breaks(
     for file in later_scripts(edit, prepared) {
         uses(&file, prepared, bodies, &mut found);
     }
-    if let Edit::ReduceStyle { file } | Edit::DropUnused { file } | Edit::SubsetFont { file } | Edit::Remove { file } = edit
+    if let Edit::ReduceStyle { file } | Edit::DropUnused { file } | Edit::SubsetFont { file } | Edit::Remove { file } =
+        edit
     {
         let pages = others(file);
         if !pages.is_empty() {
@@ -91,9 +92,8 @@ fn later_scripts(edit: &Edit, prepared: &Prepared) -> Vec<ResourceKey> {
         | Edit::ScriptToEnd { file }
         | Edit::Remove { file }
         | Edit::DelayScript { scope: Scope::File { file } } => vec![file.clone()],
-        Edit::DelayScript { scope: Scope::Owner { owner } | Scope::Kind { owner, .. } } | Edit::RemoveOwner { owner } => {
-            scripts(&|id| prepared.owners.request(id) == owner)
-        }
+        Edit::DelayScript { scope: Scope::Owner { owner } | Scope::Kind { owner, .. } }
+        | Edit::RemoveOwner { owner } => scripts(&|id| prepared.owners.request(id) == owner),
         _ => Vec::new(),
     }
 }
@@ -101,7 +101,8 @@ fn later_scripts(edit: &Edit, prepared: &Prepared) -> Vec<ResourceKey> {
 fn uses(file: &ResourceKey, prepared: &Prepared, bodies: &dyn Bodies, found: &mut Vec<Break>) {
     let load = &prepared.load;
     let text = |kind, key: Option<&ResourceKey>| {
-        let request = load.requests.iter().find(|r| r.kind == kind && key.is_none_or(|k| ResourceKey::of(&r.url) == *k))?;
+        let request =
+            load.requests.iter().find(|r| r.kind == kind && key.is_none_or(|k| ResourceKey::of(&r.url) == *k))?;
         let body = bodies.body(&request.body.as_ref()?.hash)?;
         Some(String::from_utf8_lossy(&body).into_owned())
     };
@@ -114,7 +115,12 @@ fn uses(file: &ResourceKey, prepared: &Prepared, bodies: &dyn Bodies, found: &mu
     let by: BTreeSet<String> = others
         .filter(|r| {
             let body = r.body.as_ref().and_then(|b| bodies.body(&b.hash));
-            body.is_some_and(|body| global_names::uses_any(&String::from_utf8_lossy(&body), &names))
+            body.is_some_and(|body| {
+                let text = String::from_utf8_lossy(&body);
+                // What it defines itself is its own.
+                let own = global_names::defined(&text);
+                global_names::uses_any(&text, &names.difference(&own).cloned().collect())
+            })
         })
         .map(|r| ResourceKey::of(&r.url).name())
         .collect();
@@ -165,6 +171,22 @@ fn in_document(document: &str, file: &ResourceKey, names: &BTreeSet<String>) -> 
 }
 
 impl Break {
+    fn file(&self) -> &str {
+        match self {
+            Self::InlineCode { file, .. }
+            | Self::OtherScripts { file, .. }
+            | Self::Handlers { file, .. }
+            | Self::OtherPages { file, .. }
+            | Self::LargestLate { file } => file,
+        }
+    }
+
+    /// Whether it is of the same kind and of the same file.
+    #[must_use]
+    pub fn is_like(&self, other: &Self) -> bool {
+        std::mem::discriminant(self) == std::mem::discriminant(other) && self.file() == other.file()
+    }
+
     /// What may break and how to find out.
     #[must_use]
     pub fn sentence(&self) -> String {
@@ -174,7 +196,10 @@ impl Break {
                 listed(names)
             ),
             Self::OtherScripts { file, by } => {
-                format!("{} what {file} defines: keep their order.", if by.len() == 1 { format!("{} uses", by[0]) } else { format!("{} use", listed(by)) })
+                format!(
+                    "{} what {file} defines: keep their order.",
+                    if by.len() == 1 { format!("{} uses", by[0]) } else { format!("{} use", listed(by)) }
+                )
             }
             Self::Handlers { file, events } => format!(
                 "{file} answered {} while the page was recorded: do the same by hand as soon as the page shows.",
@@ -204,7 +229,8 @@ mod tests {
 
     #[test]
     fn code_in_the_document_that_uses_a_script_is_found_with_its_line() {
-        let document = "<html>\n<script src=/pier.js></script>\n<p>Pier</p>\n<script>\nvar a = 1;\nPier.start(a);\n</script>";
+        let document =
+            "<html>\n<script src=/pier.js></script>\n<p>Pier</p>\n<script>\nvar a = 1;\nPier.start(a);\n</script>";
         let names = BTreeSet::from(["Pier".to_owned(), "Quay".to_owned()]);
         let found = in_document(document, &ResourceKey::of("http://a.test/pier.js"), &names);
         assert_eq!(found, Some(Break::InlineCode { file: "pier.js".into(), names: vec!["Pier".into()], line: 5 }));

@@ -27,8 +27,7 @@ fn grown(run: &Run<'_>, mut enough: impl FnMut(Bits, &Standing) -> bool, left: i
     let mut standing = run.standing(set);
     while !enough(set, &standing) && !run.stopped() {
         let room = left(set);
-        let open: Vec<usize> =
-            (0..run.movers.len()).filter(|bit| !set.has(*bit) && run.effort(*bit) <= room).collect();
+        let open: Vec<usize> = (0..run.movers.len()).filter(|bit| !set.has(*bit) && run.effort(*bit) <= room).collect();
         let made = run.standings(&open.iter().map(|bit| set.with(*bit)).collect::<Vec<_>>());
         let worths = open.iter().zip(&made).map(|(bit, to)| (*bit, *to, worth(&standing, to, run.effort(*bit))));
         let Some((bit, to, gain)) = worths.max_by(|a, b| a.2.total_cmp(&b.2).then(b.0.cmp(&a.0))) else { break };
@@ -54,7 +53,8 @@ fn least(run: &Run<'_>) -> Bits {
     for _ in 0..ROUNDS {
         let before = set;
         for out in set.places().collect::<Vec<_>>() {
-            let cheaper = (0..run.movers.len()).filter(|bit| !set.has(*bit) && run.effort(*bit) < run.effort(out) - SLACK);
+            let cheaper =
+                (0..run.movers.len()).filter(|bit| !set.has(*bit) && run.effort(*bit) < run.effort(out) - SLACK);
             let sets: Vec<Bits> = cheaper.map(|bit| set.without(out).with(bit)).collect();
             let made = run.standings(&sets);
             let found = sets.iter().zip(&made).filter(|(_, to)| to.over <= goal).map(|(set, _)| *set);

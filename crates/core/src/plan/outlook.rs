@@ -103,8 +103,7 @@ impl PlanPage {
     pub fn with(&self, edits: &[&Edit], bodies: &dyn Bodies) -> Figures {
         let (before, after) = (self.outlook.model.figures(), self.outlook.with(edits, bodies));
         let moved = |metric| {
-            let (recorded, before, after) =
-                (self.recorded.value(metric)?, before.value(metric)?, after.value(metric)?);
+            let (recorded, before, after) = (self.recorded.value(metric)?, before.value(metric)?, after.value(metric)?);
             Some((recorded + after - before).max(0.0))
         };
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]

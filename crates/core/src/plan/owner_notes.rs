@@ -78,7 +78,9 @@ pub fn shaped(edit: &Edit, owner: &Owner, note: Option<&OwnerNote>) -> Shaped {
                 (shaped.effort, shaped.risk) = (Effort::Large, Risk::AskFirst);
                 shaped.because.push(format!("{} is needed: something else would have to do its work.", owner.name));
             }
-            Need::Needed => shaped.because.push(format!("{} is needed: it must still work after the first input.", owner.name)),
+            Need::Needed => {
+                shaped.because.push(format!("{} is needed: it must still work after the first input.", owner.name))
+            }
             Need::Replaceable => {
                 shaped.effort = shaped.effort.max(Effort::Medium);
                 shaped.because.push(format!("{} can be replaced, which is work of its own.", owner.name));

@@ -231,10 +231,14 @@ impl Search<'_> {
             left_out.extend(run.movers.iter().copied().filter(too_much).map(|place| (place, WhyLeft::TooMuch)));
             run.movers.retain(|place| !too_much(place));
         }
-        let alone: Vec<Standing> = run.movers.par_iter().map(|place| {
-            run.counted();
-            self.standing(&[&self.candidates[*place].edit])
-        }).collect();
+        let alone: Vec<Standing> = run
+            .movers
+            .par_iter()
+            .map(|place| {
+                run.counted();
+                self.standing(&[&self.candidates[*place].edit])
+            })
+            .collect();
         let none = self.standing(&[]);
         let mut gains: Vec<(usize, Standing)> = run.movers.iter().copied().zip(alone).collect();
         if gains.len() > MOST_CANDIDATES {
@@ -248,7 +252,8 @@ impl Search<'_> {
         let with_all = without.last().copied().unwrap_or(none);
         let mut kept = Vec::new();
         for ((place, alone), without) in gains.into_iter().zip(without) {
-            let still = |a: &Standing, b: &Standing| (a.over - b.over).abs() < NOTHING && (a.pace - b.pace).abs() < NOTHING;
+            let still =
+                |a: &Standing, b: &Standing| (a.over - b.over).abs() < NOTHING && (a.pace - b.pace).abs() < NOTHING;
             if still(&alone, &none) && still(&without, &with_all) {
                 left_out.push((place, WhyLeft::MovesNothing));
             } else if none.is_better_than(&alone) && without.is_better_than(&with_all) {

@@ -9,7 +9,9 @@ pub fn unlikeness_sentence(unlike: &Unlikeness) -> String {
         Unlikeness::Site { a, b } => format!("They are of different sites: A of {a}, B of {b}."),
         Unlikeness::Page { a, b } => format!("They are of different pages: A is {a}, B is {b}."),
         Unlikeness::Conditions { a, b } => format!("They were made under different conditions: A as {a}, B as {b}."),
-        Unlikeness::ConditionsUnknown => "Under which conditions one of them was made is not known; they may differ.".into(),
+        Unlikeness::ConditionsUnknown => {
+            "Under which conditions one of them was made is not known; they may differ.".into()
+        }
         Unlikeness::Browser { a, b } => format!("The browsers differ: {a} for A, {b} for B."),
         Unlikeness::Machine { a, b } => {
             format!("The machines are not equally quick (a fixed calculation): {a} for A, {b} for B.")

@@ -22,7 +22,8 @@ pub fn drop_unused(book: &mut Book, known: &Known<'_>, file: &ResourceKey) -> Tr
     let mut told = Vec::new();
     for place in places {
         let answer = &mut book.answers[place];
-        let misfit = || CannotTry(format!("What the page uses of {} does not fit the body that was kept.", file.name()));
+        let misfit =
+            || CannotTry(format!("What the page uses of {} does not fit the body that was kept.", file.name()));
         let text = answer.text().filter(|_| answer.exact).ok_or_else(misfit)?;
         let (new, what) = match kind {
             ResourceKind::Style => (used_part(&text, coverage, &beside).ok_or_else(misfit)?, String::new()),
@@ -134,7 +135,10 @@ mod tests {
     #[test]
     fn a_function_within_one_that_ran_goes_alone() {
         let (text, coverage) = ran("(function () { var u = «function () { v(function () { w() }) }»; go() })()");
-        assert_eq!(emptied(&text, &coverage).expect("it can be read"), "(function () { var u = function () {}; go() })()");
+        assert_eq!(
+            emptied(&text, &coverage).expect("it can be read"),
+            "(function () { var u = function () {}; go() })()"
+        );
     }
 
     #[test]

@@ -41,7 +41,8 @@ pub fn defer(book: &mut Book, known: &Known<'_>, file: &ResourceKey) -> Tried {
                         dependants.set(dependants.get() + usize::from(!own && !el.has_attribute("defer")));
                         make_deferred(el)?;
                     }
-                } else if reached.get() && inline.get(number).is_some_and(|text| global_names::uses_any(text, &defined)) {
+                } else if reached.get() && inline.get(number).is_some_and(|text| global_names::uses_any(text, &defined))
+                {
                     // An inline script cannot wait; as a file in its own address it can.
                     let code = inline.get(number).cloned().unwrap_or_default();
                     el.set_attribute("src", &format!("data:text/javascript;charset=utf-8,{}", escaped(&code)))?;

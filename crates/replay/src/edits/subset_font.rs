@@ -77,7 +77,13 @@ fn escaped(text: &str) -> impl Iterator<Item = char> {
         let digits = after.trim_start_matches(['u', 'x', '{']);
         let end = digits.find(|c: char| !c.is_ascii_hexdigit()).unwrap_or(digits.len());
         // A sheet's number has up to six digits; a script's without braces has four, and pairs are not put together.
-        let most = if after.starts_with("u{") || digits.len() == after.len() { 6 } else if after.starts_with('x') { 2 } else { 4 };
+        let most = if after.starts_with("u{") || digits.len() == after.len() {
+            6
+        } else if after.starts_with('x') {
+            2
+        } else {
+            4
+        };
         char::from_u32(u32::from_str_radix(&digits[..end.min(most)], 16).ok()?)
     })
 }

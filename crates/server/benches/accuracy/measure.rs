@@ -114,7 +114,8 @@ pub fn base(recording: &Recording) -> Result<Base, String> {
         let of = |metric| Some((metrics.value(metric)? / median(&seen, metric)?.max(1.0) - 1.0).abs());
         [Metric::Lcp, Metric::Ttfb].into_iter().filter_map(of).sum::<f64>()
     };
-    let known = read.loads.iter().filter(|l| l.failed.is_none()).filter_map(|l| Some((l, astray(&l.analysis()?.metrics))));
+    let known =
+        read.loads.iter().filter(|l| l.failed.is_none()).filter_map(|l| Some((l, astray(&l.analysis()?.metrics))));
     let (load, _) = known.min_by(|a, b| a.1.total_cmp(&b.1)).ok_or("no load counts")?;
     let load = load.reading.as_ref().ok_or("the load has no data")?.load.clone();
     let bodies: &BodyMap = &recording.bodies;

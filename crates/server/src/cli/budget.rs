@@ -148,9 +148,8 @@ budgets = { lcp = "1.5s", cls = "0.1" }
         let place = folder.path().join("phainon.toml");
         std::fs::write(&place, FILE).expect("written");
         let file = BudgetFile::read(&place).expect("budgets");
-        let told = |page, conditions| {
-            file.of(page, conditions).iter().map(|b| (b.metric, b.most)).collect::<BTreeMap<_, _>>()
-        };
+        let told =
+            |page, conditions| file.of(page, conditions).iter().map(|b| (b.metric, b.most)).collect::<BTreeMap<_, _>>();
         assert_eq!(told("Fleet", Some("Home laptop")), [(Metric::Lcp, 2500.0), (Metric::Weight, 1e6)].into());
         assert_eq!(told("Home", None).len(), 2);
         let home = told("home", Some("Home laptop"));

@@ -28,7 +28,9 @@ impl RecordingFile {
         let mut opened =
             open_together(opened_files(paths)?, &MemoryBudget::new(memory)).map_err(|e| format!("{name}: {e}"))?;
         if opened.len() > 1 {
-            return Err(format!("{name} holds several recordings: only a HAR and a trace of one load belong together."));
+            return Err(format!(
+                "{name} holds several recordings: only a HAR and a trace of one load belong together."
+            ));
         }
         let Opened { manifest, loads, bodies, .. } = opened.swap_remove(0);
         let reading = read_loads(loads, &bodies, settings, false).map_err(|e| format!("{name}: {e}"))?;
@@ -58,9 +60,12 @@ impl RecordingFile {
     pub fn loads(&self) -> Result<Vec<Arc<Prepared>>, String> {
         let (place, _) = self.reading.representative().ok_or_else(|| format!("no load of {} has data.", self.name))?;
         let visit = self.reading.loads[place].raw.visit;
-        let others = self.reading.loads.iter().enumerate().filter(|(i, l)| {
-            *i == place || (l.raw.visit == visit && l.failed.is_none())
-        });
+        let others = self
+            .reading
+            .loads
+            .iter()
+            .enumerate()
+            .filter(|(i, l)| *i == place || (l.raw.visit == visit && l.failed.is_none()));
         let mut loads: Vec<(bool, Arc<Prepared>)> = others
             .filter_map(|(i, l)| Some((i != place, l.reading.as_ref()?)))
             .map(|(other, r)| (other, Arc::new(Prepared::new(r.load.clone(), self.settings.clone()))))

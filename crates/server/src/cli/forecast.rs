@@ -36,7 +36,8 @@ pub fn forecast(given: &ForecastArguments) -> Result<u8, String> {
     let left_out = made[0].left_out.clone();
     let all = brings(&made);
     if given.json {
-        let metrics: Map<String, Value> = Figures::METRICS.into_iter().map(|m| (m.json_name().into(), metric(&all, m))).collect();
+        let metrics: Map<String, Value> =
+            Figures::METRICS.into_iter().map(|m| (m.json_name().into(), metric(&all, m))).collect();
         let said = json!({
             "edits": edits, "loads": loads.len(), "metrics": metrics, "path": path(&made[0], &loads[0]),
             "moved": moved(&made[0], &loads[0]), "not_known": left_out.iter().map(|(_, why)| why).collect::<Vec<_>>(),
@@ -81,7 +82,8 @@ fn path(made: &Forecast, load: &Prepared) -> Vec<Value> {
             StepKind::Task => "script",
             StepKind::Other => "render",
         };
-        let url = step.request.and_then(|id| load.load.request(id)).map(|r| r.url.clone()).or_else(|| step.script.clone());
+        let url =
+            step.request.and_then(|id| load.load.request(id)).map(|r| r.url.clone()).or_else(|| step.script.clone());
         let owner = step.request.map_or_else(
             || step.script.as_deref().map_or_else(Owner::page, |u| load.owners.of_url(u)),
             |id| load.owners.request(id).clone(),

@@ -79,10 +79,8 @@ pub fn plan(given: &PlanArguments) -> Result<u8, String> {
             }
         }
     }
-    let candidates: Vec<Candidate> = edits
-        .into_iter()
-        .map(|edit| Candidate { effort: points(edit.kind().usual().0), edit })
-        .collect();
+    let candidates: Vec<Candidate> =
+        edits.into_iter().map(|edit| Candidate { effort: points(edit.kind().usual().0), edit }).collect();
     let aims = Aims::of(&Aims::USUAL, &settings);
     let question = match given.effort {
         Some(effort) if effort > 0.0 && effort.is_finite() => Question::Best { effort },
@@ -101,7 +99,8 @@ pub fn plan(given: &PlanArguments) -> Result<u8, String> {
         }
         true
     };
-    let answer = Search { pages: &pages, candidates: &candidates, aims: &aims, bodies: &body, watch: &watch }.answer(question);
+    let answer =
+        Search { pages: &pages, candidates: &candidates, aims: &aims, bodies: &body, watch: &watch }.answer(question);
     bar.finish_and_clear();
     let chosen: Vec<&Edit> = answer.order.iter().map(|place| &candidates[*place].edit).collect();
     let steps = line(&pages, &chosen, &body);
@@ -138,7 +137,11 @@ pub fn plan(given: &PlanArguments) -> Result<u8, String> {
         }
         for (file, figures) in files.iter().zip(&answer.after) {
             let beyond: Vec<String> = aims.beyond(figures).into_iter().map(texts::named).collect();
-            let said = if beyond.is_empty() { "within its targets".into() } else { format!("beyond its target in {}", beyond.join(", ")) };
+            let said = if beyond.is_empty() {
+                "within its targets".into()
+            } else {
+                format!("beyond its target in {}", beyond.join(", "))
+            };
             text += &format!("{} ({}): {said}\n", file.page(), file.name);
         }
         for (place, left) in &answer.left_out {

@@ -12,7 +12,15 @@ function useStanding(id: number | null) {
 }
 
 /** Both loads' pictures on one time axis, and the legs of both paths. */
-export function Strips({ replay, tried }: { replay: number | null; tried: number | null }) {
+export function Strips({
+  replay,
+  tried,
+  names = ['without', 'with'],
+}: {
+  replay: number | null;
+  tried: number | null;
+  names?: [string, string];
+}) {
   const a = useStanding(replay);
   const b = useStanding(tried);
   const [box, width] = useWidth<HTMLDivElement>();
@@ -25,8 +33,8 @@ export function Strips({ replay, tried }: { replay: number | null; tried: number
       <h2 className="text-[18px]">Side by side</h2>
       <div ref={box} className="mt-2 max-w-[1100px]">
         {[
-          { name: 'without', side: a },
-          { name: 'with', side: b },
+          { name: names[0], side: a },
+          { name: names[1], side: b },
         ].map(({ name, side }) => (
           <div key={name} className="grid grid-cols-[100px_minmax(0,1fr)] items-center gap-2 border-t border-rule py-1">
             <span className="text-[13px]">
@@ -81,7 +89,15 @@ function Path({ side, to, width }: { side: NonNullable<ReturnType<typeof useStan
 }
 
 /** The legs of both paths, in words. */
-export function Paths({ replay, tried }: { replay: number | null; tried: number | null }) {
+export function Paths({
+  replay,
+  tried,
+  names = ['without', 'with'],
+}: {
+  replay: number | null;
+  tried: number | null;
+  names?: [string, string];
+}) {
   const a = useStanding(replay);
   const b = useStanding(tried);
   if (!a?.load.lcp || !b?.load.lcp) return null;
@@ -104,8 +120,8 @@ export function Paths({ replay, tried }: { replay: number | null; tried: number 
     <section className="mt-7 max-w-[1100px]" aria-label="Path against path">
       <h2 className="text-[18px]">Path against path</h2>
       <div className="mt-1 grid grid-cols-2 gap-8">
-        {side('without', a)}
-        {side('with', b)}
+        {side(names[0], a)}
+        {side(names[1], b)}
       </div>
     </section>
   );

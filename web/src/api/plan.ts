@@ -1,0 +1,158 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useCallback, useEffect, useRef, useState } from 'react';
+import { get, send } from './client';
+import type {
+  Alone,
+  CandidateFix,
+  Comparison,
+  Edit,
+  Job,
+  Metric,
+  MoreLoads,
+  NotedOwner,
+  PlanLine,
+  PlanPageChoice,
+  PlanPageRow,
+  Proof,
+  Proposal,
+  SearchState,
+} from './types';
+
+const ofSite = (site: string | undefined) => `/sites/${encodeURIComponent(site ?? '')}`;
+
+/** Every page of a site, and how its plan counts it. */
+export const usePlanPages = (site: string | undefined) =>
+  useQuery({
+    queryKey: ['plan', site, 'pages'],
+    queryFn: () => get<PlanPageRow[]>(`${ofSite(site)}/plan/pages`),
+    enabled: Boolean(site),
+  });
+
+/** What each of the fixes brings after those above it. */
+export const usePlanLine = (site: string | undefined, edits: Edit[], ready: boolean) =>
+  useQuery({
+    queryKey: ['plan', site, 'line', edits],
+    queryFn: () => send<PlanLine>('POST', `${ofSite(site)}/plan/line`, { edits }),
+    enabled: ready && Boolean(site),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+/** What findings of the pages that count call for. */
+export const useCandidates = (site: string | undefined) =>
+  useQuery({
+    queryKey: ['plan', site, 'candidates'],
+    queryFn: () => get<CandidateFix[]>(`${ofSite(site)}/plan/candidates`),
+    enabled: Boolean(site),
+  });
+
+/** What fixes bring, each by itself. */
+export const useAlone = (site: string | undefined, edits: Edit[]) =>
+  useQuery({
+    queryKey: ['plan', site, 'alone', edits],
+    queryFn: () => send<Alone[]>('POST', `${ofSite(site)}/plan/alone`, { edits }),
+    enabled: edits.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+/** What a fix may break, and how to find out. */
+export const useBreaks = (site: string | undefined, edit: Edit) =>
+  useQuery({
+    queryKey: ['plan', site, 'breaks', edit],
+    queryFn: () => send<string[]>('POST', `${ofSite(site)}/plan/breaks`, { edit }),
+    retry: false,
+  });
+
+/** What became of the fixes that are done. */
+export const useProofs = (site: string | undefined, any: boolean) =>
+  useQuery({
+    queryKey: ['plan', site, 'proofs'],
+    queryFn: () => get<Proof[]>(`${ofSite(site)}/plan/proofs`),
+    enabled: any && Boolean(site),
+    retry: false,
+  });
+
+export const useOwnerNotes = (site: string | undefined) =>
+  useQuery({
+    queryKey: ['owner-notes', site],
+    queryFn: () => get<NotedOwner[]>(`${ofSite(site)}/owner-notes`),
+    enabled: Boolean(site),
+  });
+
+export function usePlanAbout(site: string | undefined) {
+  const client = useQueryClient();
+  const onSuccess = () =>
+    Promise.all([
+      client.invalidateQueries({ queryKey: ['plan', site] }),
+      client.invalidateQueries({ queryKey: ['owner-notes', site] }),
+    ]);
+  return {
+    page: useMutation({
+      mutationFn: (choice: PlanPageChoice) => send('PUT', `${ofSite(site)}/plan/pages`, choice),
+      onSuccess,
+    }),
+    owner: useMutation({
+      mutationFn: (noted: NotedOwner) => send('PUT', `${ofSite(site)}/owner-notes`, noted),
+      onSuccess,
+    }),
+  };
+}
+
+export type Search =
+  | { state: 'idle' }
+  | { state: 'waiting' }
+  | { state: 'searching'; sets: number }
+  | { state: 'done'; found: Proposal }
+  | { state: 'failed'; why: string };
+
+/** A search over the forecast: followed while it runs, ended by closing. */
+export function useSearch(site: string | undefined) {
+  const [search, setSearch] = useState<Search>({ state: 'idle' });
+  const source = useRef<EventSource | null>(null);
+  const close = useCallback(() => {
+    source.current?.close();
+    source.current = null;
+  }, []);
+  useEffect(() => close, [close]);
+  const ask = (question: { ask: 'least_effort' } | { ask: 'best'; effort: number }, metrics: Metric[]) => {
+    close();
+    setSearch({ state: 'waiting' });
+    const words = new URLSearchParams({ ask: question.ask, metrics: metrics.join(',') });
+    if (question.ask === 'best') words.set('effort', String(question.effort));
+    const events = new EventSource(`/api${ofSite(site)}/plan/search?${words}`);
+    source.current = events;
+    events.onmessage = (event) => {
+      const told = JSON.parse(event.data as string) as SearchState;
+      setSearch(told);
+      if (told.state === 'done' || told.state === 'failed') close();
+    };
+    events.onerror = () => {
+      close();
+      setSearch({ state: 'failed', why: 'The server does not answer, or refuses the question.' });
+    };
+  };
+  const clear = () => {
+    close();
+    setSearch({ state: 'idle' });
+  };
+  return { search, ask, clear };
+}
+
+/** Two recordings, or groups of them, held against each other. */
+export const useComparison = (a: string, b: string) =>
+  useQuery({
+    queryKey: ['compare', a, b],
+    queryFn: () => get<Comparison>(`/compare?a=${encodeURIComponent(a)}&b=${encodeURIComponent(b)}`),
+    enabled: Boolean(a && b),
+    staleTime: 60_000,
+    retry: false,
+  });
+
+export function useMoreLoads() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (more: MoreLoads) => send<Job[]>('POST', '/compare/more', more),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['jobs'] }),
+  });
+}
