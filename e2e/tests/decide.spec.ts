@@ -134,6 +134,8 @@ test('fixes that were made are held against what was forecast, and both recordin
   const kept = page.getByRole('region', { name: 'Did they keep their word?' });
   const home = kept.getByRole('article').filter({ hasText: 'Home, Village line' });
   await expect(home).toContainText('Delay parleydock.test');
+  // Tried on another recording, forecast and measured: three figures.
+  await expect(rows(page).filter({ hasText: 'Delay parleydock.test' })).toContainText(/◐.*●/s);
   await expect(home.getByRole('row', { name: /^Weight/ })).toContainText('better');
   await expect(home.getByRole('row', { name: /^LCP/ })).toContainText('better');
   // What was not recorded since says so, and offers it.
@@ -141,7 +143,8 @@ test('fixes that were made are held against what was forecast, and both recordin
   await home.getByRole('link', { name: 'Compare in full' }).click();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('The largest paint is better in B');
   const files = page.getByRole('region', { name: 'Files' });
-  await expect(files.getByRole('row').filter({ hasText: 'advert.jpg' })).toContainText('smaller');
+  await expect(files.getByRole('row').filter({ hasText: 'advert.jpg' })).toContainText('gone');
+  await expect(files.getByRole('row').filter({ hasText: 'advert-small.jpg' })).toContainText('new');
   await files.getByRole('button', { name: /gone/ }).click();
   await expect(files.getByRole('row').filter({ hasText: 'chat.js' })).toContainText('gone');
   await expect(page.getByRole('region', { name: 'Both loads on one time axis' })).toBeVisible();

@@ -127,8 +127,8 @@ pub async fn first_visits(app: &App, ids: Vec<i64>) -> Answer<Vec<Metrics>> {
     .await
 }
 
-/// What fixes were forecast to bring to a recording, together.
-async fn forecast(app: &App, head: &RecordingHead, edits: Vec<Edit>) -> Answer<Vec<Brings>> {
+/// Those of the fixes that have an effect on a recording, and what they were forecast to bring to it together.
+async fn forecast(app: &App, head: &RecordingHead, fixes: Vec<PlannedFix>) -> Answer<(Vec<PlannedFix>, Vec<Brings>)> {
     let mut loads = Vec::new();
     for load in head.loads.iter().filter(|l| l.visit == Visit::First && l.failed.is_none() && l.has_data) {
         loads.push(rereading::prepared(app, head.id, load.number).await?);
@@ -136,8 +136,12 @@ async fn forecast(app: &App, head: &RecordingHead, edits: Vec<Edit>) -> Answer<V
     let app = app.clone();
     apart(move || {
         let body = |hash: &str| app.store.body(hash).ok().flatten();
-        let made: Vec<_> = loads.iter().map(|load| Model::of(load).forecast(&edits, &body)).collect();
-        Ok(brings(&made))
+        let models: Vec<Model> = loads.iter().map(Model::of).collect();
+        let known = |fix: &PlannedFix| models.iter().any(|m| m.why_not(&fix.fix.edit, &body).is_none());
+        let fixes: Vec<PlannedFix> = fixes.into_iter().filter(known).collect();
+        let edits: Vec<Edit> = fixes.iter().map(|f| f.fix.edit.clone()).collect();
+        let made: Vec<_> = models.iter().map(|model| model.forecast(&edits, &body)).collect();
+        Ok((fixes, brings(&made)))
     })
     .await
 }
@@ -150,8 +154,7 @@ pub async fn proofs(Shared(app): Shared<App>, Path(site): Path<String>) -> Answe
     for heads in pages {
         for gap in gaps(&heads, &done) {
             let Some(last) = gap.before.first() else { continue };
-            let edits: Vec<Edit> = gap.fixes.iter().map(|f| f.fix.edit.clone()).collect();
-            let forecast = forecast(&app, last, edits).await?;
+            let (fixes, forecast) = forecast(&app, last, gap.fixes.clone()).await?;
             // A page that none of them is about has nothing to prove.
             let moves = forecast.iter().any(|b| (b.after - b.before).abs() > 0.5);
             if !moves {
@@ -163,7 +166,7 @@ pub async fn proofs(Shared(app): Shared<App>, Path(site): Path<String>) -> Answe
                 page: last.page.clone(),
                 conditions: last.conditions.as_ref().map(|c| c.name.clone()).unwrap_or_default(),
                 url: gap.after.last().unwrap_or(last).url.clone(),
-                fixes: gap.fixes.iter().map(|f| f.id).collect(),
+                fixes: fixes.iter().map(|f| f.id).collect(),
                 before: gap.before.iter().map(past).collect(),
                 after: gap.after.iter().map(past).collect(),
                 forecast,

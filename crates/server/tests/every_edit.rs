@@ -121,7 +121,7 @@ fn asked_for(load: &Load) -> String {
 /// What an edit has to do: to the load without it, and with it.
 type Does = fn(&Load, &Load) -> bool;
 
-const EDITS: [(&str, Does); 23] = [
+const EDITS: [(&str, Does); 24] = [
     ("async_script:a.js", |_, b| one(b, "a.js").render_blocking != RenderBlocking::Blocking && title(b).ends_with('a')),
     ("script_to_end:a.js", |a, b| title(a) == "a,tag,end" && title(b).ends_with('a')),
     ("lift_import:part.css", |a, b| one(b, "part.css").start.0 + 20.0 < one(a, "part.css").start.0),

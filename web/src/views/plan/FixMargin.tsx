@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { useBreaks, useOwnerNotes, usePlanAbout } from '../../api/plan';
 import type { AboutFix, Need, OwnerNote, PlannedFix, PlanPageRow, PlanStep, Risk } from '../../api/types';
 import { Ask } from '../../parts/Ask';
@@ -94,7 +94,7 @@ export function FixMargin(props: {
           </p>
         )}
       </Part>
-      <About key={`${fix.id} ${JSON.stringify(fix.about)}`} fix={fix} change={props.change} />
+      <About key={fix.id} fix={fix} change={props.change} />
       {['plugin', 'theme', 'third_party'].includes(fix.owner.kind) && (
         <OfOwner key={fix.owner.name} site={site} fix={fix} />
       )}
@@ -104,7 +104,15 @@ export function FixMargin(props: {
 
 function About({ fix, change }: { fix: PlannedFix; change: (about: AboutFix) => void }) {
   const { about } = fix;
-  const set = (to: Partial<AboutFix>) => change({ ...about, ...to });
+  // Two fields left one right after the other: the second does not take back what the first said.
+  const latest = useRef(about);
+  useEffect(() => {
+    latest.current = about;
+  }, [about]);
+  const set = (to: Partial<AboutFix>) => {
+    latest.current = { ...latest.current, ...to };
+    change(latest.current);
+  };
   return (
     <Part title="What you say of it">
       <div className="grid grid-cols-2 gap-2">
@@ -120,6 +128,7 @@ function About({ fix, change }: { fix: PlannedFix; change: (about: AboutFix) => 
             step="any"
             className="field"
             aria-label="Effort in points"
+            key={fix.effort}
             defaultValue={fix.effort}
             onBlur={(e) => {
               const effort = Number(e.target.value);
@@ -157,6 +166,7 @@ function About({ fix, change }: { fix: PlannedFix; change: (about: AboutFix) => 
         <span className="label">Who does it</span>
         <input
           className="field"
+          key={about.who}
           defaultValue={about.who}
           onBlur={(e) => e.target.value !== about.who && set({ who: e.target.value })}
         />
@@ -166,6 +176,7 @@ function About({ fix, change }: { fix: PlannedFix; change: (about: AboutFix) => 
         <textarea
           className="field"
           rows={2}
+          key={about.note}
           defaultValue={about.note}
           onBlur={(e) => e.target.value !== about.note && set({ note: e.target.value })}
         />
@@ -180,6 +191,7 @@ function About({ fix, change }: { fix: PlannedFix; change: (about: AboutFix) => 
           <input
             type="datetime-local"
             className="field"
+            key={about.done_at}
             defaultValue={about.done_at ? local(about.done_at) : ''}
             onBlur={(e) => {
               const at = new Date(e.target.value);

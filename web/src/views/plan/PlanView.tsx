@@ -258,7 +258,7 @@ export default function PlanView() {
                       ○ {METRICS[metric].short}
                     </Ask>
                   </th>
-                  <th className="w-[96px] pl-4">
+                  <th className="w-[146px] pl-4">
                     <Ask how="What the newest trial of this fix alone did to the largest paint, with the 95 % interval: the recorded load, really loaded again with the fix.">
                       ◐ tried ● measured
                     </Ask>
