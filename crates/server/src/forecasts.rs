@@ -123,7 +123,7 @@ async fn of_findings(
         let analysis: Analysis = serde_json::from_slice(&kept.bytes()?)
             .map_err(|e| Problem::new(axum::http::StatusCode::INTERNAL_SERVER_ERROR, e.to_string()))?;
         let body = |hash: &str| app.store.body(hash).ok().flatten();
-        let models: Vec<Model> = loads.iter().map(|load| Model::of(load)).collect();
+        let models: Vec<Model> = loads.iter().map(Model::of).collect();
         let findings = analysis.findings.iter();
         Ok(Json(findings.map(|finding| of_finding(&finding.key, &finding.edit, &models, &body)).collect()))
     })

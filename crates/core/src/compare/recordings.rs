@@ -295,7 +295,7 @@ pub fn differences(a: &Group<'_>, b: &Group<'_>) -> Differences {
         let mut only: Vec<&Finding> =
             these.iter().filter(|(key, _)| !those.contains_key(*key)).map(|(_, f)| f).collect();
         only.sort_by(|x, y| y.on_path_ms.order(&x.on_path_ms));
-        only.into_iter().map(|f| crate::words::say_finding(f)).collect()
+        only.into_iter().map(crate::words::say_finding).collect()
     };
     Differences {
         came: missing(&of_b_found, &of_a_found),
