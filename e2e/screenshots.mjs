@@ -26,6 +26,8 @@ try {
   const of = (page, mobile) => recordings.find((r) => r.page === page && r.conditions.mobile === mobile).id;
   const phone = of('Home', true);
   const booking = of('Booking', false);
+  // Before and after three repairs, newest first.
+  const story = recordings.filter((r) => r.conditions.name === 'Village line');
   const load = await (await fetch(`${address}/api/recordings/${phone}/loads/1`)).json();
   for (const f of load.findings.filter((f) => f.fix.edit.kind !== 'cache_longer').slice(0, 7)) {
     const fix = { edit: f.fix.edit, owner: f.owner, on_path_ms: f.on_path_ms, finding_key: f.key, finding_title: f.title, recording: phone, load: 1 };
@@ -60,6 +62,7 @@ try {
     document: `/recordings/${phone}/document`,
     findings: `/recordings/${phone}/findings?sel=${encodeURIComponent(`finding:${load.findings[0].key}`)}`,
     plan: '/sites/skerryline.test/plan',
+    compare: `/compare?a=${story[1].id}&b=${story[0].id}`,
     trial: `/recordings/${phone}/trials/${trial.id}`,
     storage: '/storage',
   };

@@ -22,24 +22,37 @@ async function only(page: Page, name: string) {
   await expect(page.getByText(/^1 of \d+ pages and conditions count$/)).toBeVisible();
 }
 
-/** All pages count again, and the plan has no open fix of today. */
-async function restored(page: Page, before: string[]) {
-  await page.evaluate(async (before) => {
-    const of = '/api/sites/skerryline.test/plan';
-    const pages = await (await fetch(`${of}/pages`)).json();
-    const send = (method: string, path: string, body?: unknown) => fetch(`${of}${path}`, { method, headers: { 'content-type': 'application/json' }, body: body === undefined ? null : JSON.stringify(body) });
-    for (const p of pages) await send('PUT', '/pages', { page: p.page, conditions: p.conditions, share: null, left_out: false, recording: null });
-    const plan = await (await fetch(of)).json();
-    for (const fix of plan.fixes) if (!before.includes(fix.fix.title)) await send('DELETE', `/fixes/${fix.id}`);
-    await send('PUT', '/order', { ids: null });
-  }, before);
-}
+const of = '/api/sites/skerryline.test/plan';
+let before: number[] = [];
+
+test.beforeEach(async ({ request }) => {
+  const plan = (await (await request.get(of)).json()) as { fixes: { id: number }[] };
+  before = plan.fixes.map((f) => f.id);
+});
+
+// All pages count again, and what a test made is gone: other tests begin from the demo.
+test.afterEach(async ({ page }) => {
+  await page.goto(PLAN);
+  await page.evaluate(
+    async ({ of, before }) => {
+      const send = (method: string, path: string, body?: unknown) => fetch(path, { method, headers: { 'content-type': 'application/json' }, body: body === undefined ? null : JSON.stringify(body) });
+      const plan = await (await fetch(of)).json();
+      for (const fix of plan.fixes) if (!before.includes(fix.id)) await send('DELETE', `${of}/fixes/${fix.id}`);
+      await send('PUT', `${of}/order`, { ids: null });
+      const { rows } = await (await fetch('/api/recordings?site=skerryline.test')).json();
+      for (const r of rows) if (r.page === 'Proof') await send('DELETE', `/api/recordings/${r.id}`);
+      for (const p of await (await fetch(`${of}/pages`)).json()) await send('PUT', `${of}/pages`, { page: p.page, conditions: p.conditions, share: null, left_out: false, recording: null });
+      for (const { owner } of await (await fetch('/api/sites/skerryline.test/owner-notes')).json())
+        await send('PUT', '/api/sites/skerryline.test/owner-notes', { owner, note: { need: 'unknown', holds_data: false, decides: '', note: '' } });
+    },
+    { of, before },
+  );
+});
 
 test('the least effort is asked for, taken over, and one fix set aside changes the order', async ({ page }) => {
   test.setTimeout(120_000);
   await page.goto(PLAN);
   await expect(page.getByRole('heading', { level: 1 })).toContainText('skerryline.test');
-  const before = await titles(page);
   await only(page, 'Home, Phone on the move');
   await page.getByRole('button', { name: 'Least effort to reach the targets' }).click();
   const found = page.getByRole('region', { name: 'What was found' });
@@ -78,13 +91,11 @@ test('the least effort is asked for, taken over, and one fix set aside changes t
   await expect(found).toContainText(/fixes, \d+ points/, { timeout: 60_000 });
   await expect(found.getByRole('listitem').filter({ hasText: first })).toHaveCount(0);
   await found.getByRole('button', { name: 'Put it away' }).click();
-  await restored(page, before);
 });
 
 test('what is known of an owner shapes effort and risk, and a fix has who does it', async ({ page }) => {
   await page.goto(PLAN);
   await expect(page.getByRole('heading', { level: 1 })).toContainText('skerryline.test');
-  const before = await titles(page);
   const outside = page.getByRole('region', { name: 'Not in the plan yet' });
   await outside.getByPlaceholder('filter by words').fill('driftmetric delay');
   await expect(outside).toContainText('1 of 1 fix');
@@ -103,11 +114,12 @@ test('what is known of an owner shapes effort and risk, and a fix has who does i
   await margin.getByLabel('Note').click();
   await expect(row).toContainText('5 points');
   await expect(row).toContainText('Tolly');
+  // Each change says so when it is kept; the last one's undo is meant.
+  await expect(page.getByRole('status').filter({ hasText: 'Kept.' })).toBeVisible();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(row).not.toContainText('Tolly');
   await margin.getByLabel('Is it needed?').selectOption('unknown');
   await expect(row).toContainText('ask first');
-  await restored(page, before);
 });
 
 test('two unlike recordings get no verdict, and the same recording no difference', async ({ page }) => {
@@ -164,7 +176,6 @@ test('a repair is made true, recorded, and read against its forecast', async ({ 
   };
   await page.goto(PLAN);
   await expect(page.getByRole('heading', { level: 1 })).toContainText('skerryline.test');
-  const before = await titles(page);
   await record('');
   const outside = page.getByRole('region', { name: 'Not in the plan yet' });
   await page.reload();
@@ -181,5 +192,4 @@ test('a repair is made true, recorded, and read against its forecast', async ({ 
   // Forecast and measured stand beside each other, both lighter.
   await expect(weight.getByRole('cell').nth(1)).toContainText('−');
   await expect(weight.getByRole('cell').nth(2)).toContainText('−');
-  await restored(page, before);
 });

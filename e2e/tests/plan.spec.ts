@@ -39,6 +39,12 @@ test('a plan is put into order without a mouse, and the order can be taken back'
   await page.reload();
   await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
 
+  // With the mouse: the last onto the first.
+  await rows(page).nth(2).dragTo(rows(page).nth(0));
+  await expect.poll(() => order(page)).toBe('vendor.js tail.js deck.js');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+
   await page.getByRole('button', { name: 'Order by milliseconds on the path' }).click();
   await expect.poll(() => order(page)).toBe('deck.js vendor.js tail.js');
   await page.getByRole('button', { name: 'Undo' }).click();

@@ -118,6 +118,7 @@ test('files dropped on the window are read: a HAR and a trace of one load as one
   await drop([{ name: 'one.har', text: har('https://one.example/', []) }, { name: 'two.json', text: trace('https://two.example/') }]);
   await expect(page.getByRole('status')).toContainText('two.example');
   await expect(page.getByRole('row', { name: /one\.example/ })).toHaveCount(0);
+  await page.goto('/recordings?words=drop.example');
   const row = page.getByRole('row', { name: /drop\.example/ });
   await row.getByRole('button', { name: /^Delete/ }).click();
   await expect(row).toHaveCount(0);
@@ -141,7 +142,7 @@ test('a plan changed in one window shows in the other', async ({ page, context }
   await expect(out).toHaveCount(0);
   await page.goto('/sites/plan.example/plan');
   await expect(page.getByRole('button', { name: /^Take out of the plan/ })).toHaveCount(0);
-  await page.goto('/recordings');
+  await page.goto('/recordings?words=plan.example');
   const row = page.getByRole('row', { name: /plan\.example/ });
   await row.getByRole('button', { name: /^Delete/ }).click();
   await expect(row).toHaveCount(0);

@@ -274,7 +274,11 @@ export function useRecordingChanges() {
 export function usePlanChanges(site: string | undefined) {
   const client = useQueryClient();
   const base = `/sites/${encodeURIComponent(site ?? '')}/plan`;
-  const onSuccess = () => client.invalidateQueries({ queryKey: ['plan', site] });
+  // What is said of a change does not wait for what follows from it.
+  const onSuccess = () => {
+    void client.invalidateQueries({ queryKey: ['plan', site, 'proofs'] });
+    return client.invalidateQueries({ queryKey: ['plan', site], exact: true });
+  };
   return {
     add: useMutation({ mutationFn: (fix: NewFix) => send<Made>('POST', `${base}/fixes`, fix), onSuccess }),
     set: useMutation({

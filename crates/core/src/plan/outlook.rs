@@ -48,9 +48,8 @@ impl Outlook {
         let known = self.model.why_not(edit, bodies).is_none();
         let mut memory = self.memory();
         let next = u32::try_from(memory.numbers.len()).unwrap_or(u32::MAX);
-        let number = known.then_some(next);
-        memory.numbers.insert(text, number);
-        number
+        // Another thread may have given it its number meanwhile.
+        *memory.numbers.entry(text).or_insert(known.then_some(next))
     }
 
     /// Whether the effect of an edit on this load is known.

@@ -32,6 +32,7 @@ export default function PlanView() {
   const changes = usePlanChanges(site);
   const say = useNotice();
   const [selection, select] = useSelection();
+  const dragged = useRef<number | null>(null);
   const [asideFor, setAsideFor] = useState<PlannedFix | null>(null);
   const body = useRef<HTMLTableSectionElement>(null);
   useEffect(() => {
@@ -87,6 +88,15 @@ export default function PlanView() {
     if (a === undefined || b === undefined) return;
     ids[index] = b;
     ids[other] = a;
+    reorder(ids, 'Moved. The order is now your own.');
+  };
+  const drop = (onto: number) => {
+    const [from, ids] = [dragged.current, active.map((f) => f.id)];
+    dragged.current = null;
+    if (from === null || from === onto) return;
+    const [id] = ids.splice(from, 1);
+    if (id === undefined) return;
+    ids.splice(onto, 0, id);
     reorder(ids, 'Moved. The order is now your own.');
   };
   const setState = (fix: PlannedFix, state: FixState, reason: string | null = null) => {
@@ -271,6 +281,10 @@ export default function PlanView() {
                   <tr
                     key={fix.id}
                     tabIndex={0}
+                    draggable
+                    onDragStart={() => (dragged.current = i)}
+                    onDragOver={(e) => e.preventDefault()}
+                    onDrop={() => drop(i)}
                     aria-label={`${i + 1}. ${fix.fix.title}, ${STATES[fix.state]}`}
                     onFocus={() => select({ kind: 'fix', id: fix.id })}
                     onKeyDown={(e) => {
