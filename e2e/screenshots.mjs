@@ -5,7 +5,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
-const NIGHT = ['glance', 'requests', 'frames', 'main-thread', 'document', 'findings'];
+const NIGHT = ['glance', 'frames', 'main-thread', 'document', 'findings'];
 const root = join(import.meta.dirname, '..');
 const data = mkdtempSync(join(tmpdir(), 'phainon-pictures-'));
 const server = spawn(join(root, 'target/debug/phainon'), ['demo', '--data', data, '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });

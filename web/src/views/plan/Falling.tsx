@@ -97,7 +97,8 @@ export function Falling(props: {
                     strokeWidth="2"
                   />
                 )}
-                {i > 0 && metric === 'lcp' && tried && before && (
+                {/* A trial is of one page: on a mean over several it has no place. */}
+                {i > 0 && metric === 'lcp' && line.pages.length === 1 && tried && before && (
                   <Half x={x(i)} y={y(Math.max(0, Math.min(most, before.after + tried.difference)))} />
                 )}
                 <text
