@@ -212,15 +212,6 @@ async fn frame(
     Ok((headers, [(header::CONTENT_TYPE, "image/jpeg")], picture).into_response())
 }
 
-/// The id of what was made.
-#[derive(Serialize, TS)]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub struct Made {
-    #[ts(type = "number")]
-    pub id: i64,
-}
-
 /// A page to record.
 #[derive(Deserialize, TS)]
 #[ts(export_to = "types.ts")]

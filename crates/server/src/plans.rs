@@ -52,15 +52,20 @@ async fn plan(Shared(app): Shared<App>, Path(site): Path<String>) -> Answer<Json
     app.with_store(move |store| Ok(Json(store.plan(&site)?))).await
 }
 
-async fn add_fix(
-    Shared(app): Shared<App>,
-    Path(site): Path<String>,
-    Json(fix): Json<NewFix>,
-) -> Answer<Json<crate::api::Made>> {
+async fn add_fix(Shared(app): Shared<App>, Path(site): Path<String>, Json(fix): Json<NewFix>) -> Answer<Json<Made>> {
     if fix.finding_title.len() > 2_000 || fix.edit.target().len() > 20_000 {
         return Err(Problem::bad("The fix is longer than a plan keeps."));
     }
-    app.with_store(move |store| Ok(Json(crate::api::Made { id: store.add_fix(&site, &fix)? }))).await
+    app.with_store(move |store| Ok(Json(Made { id: store.add_fix(&site, &fix)? }))).await
+}
+
+/// The id of what was made.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct Made {
+    #[ts(type = "number")]
+    pub id: i64,
 }
 
 /// What is to change of a fix; what is not given stays.

@@ -24,7 +24,7 @@ fn the_front_ends_types_are_current() {
     NewFix::export_all(&config).expect("types");
     job_list::Job::export_all(&config).expect("types");
     api::About::export_all(&config).expect("types");
-    api::Made::export_all(&config).expect("types");
+    plans::Made::export_all(&config).expect("types");
     storage::Thin::export_all(&config).expect("types");
     storage::Thinned::export_all(&config).expect("types");
     phainon_store::Room::export_all(&config).expect("types");

@@ -2,7 +2,7 @@
 
 use super::aims::Standing;
 use super::bits::Bits;
-use super::search::{Question, Run};
+use super::run::{Question, Run};
 use rayon::prelude::*;
 
 /// Points of the standing that are as good as none.

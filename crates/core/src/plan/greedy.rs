@@ -3,7 +3,7 @@
 use super::aims::Standing;
 use super::bits::Bits;
 use super::exact::{SLACK, goal};
-use super::search::{Question, Run};
+use super::run::{Question, Run};
 
 /// Times that all exchanges are looked at.
 const ROUNDS: usize = 4;

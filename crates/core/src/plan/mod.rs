@@ -14,10 +14,12 @@ mod greedy;
 mod line;
 mod outlook;
 mod owner_notes;
+mod run;
 mod search;
 
 pub use aims::{Aims, Standing};
 pub use line::{PlanStep, line};
 pub use outlook::{Outlook, PlanPage};
 pub use owner_notes::{Need, OwnerNote, Shaped, points, shaped};
-pub use search::{Answer, Candidate, MOST_CANDIDATES, Question, Search, Watch, Way, WhyLeft, why_not};
+pub use run::{Candidate, Question, Search, Watch};
+pub use search::{Answer, MOST_CANDIDATES, Way, WhyLeft, why_not};
