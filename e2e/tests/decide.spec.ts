@@ -189,6 +189,16 @@ test('a repair is made true, recorded, and read against its forecast', async ({ 
   await page.reload();
   const weight = own.getByRole('row', { name: /^Weight/ });
   await expect(weight).toContainText('better');
+  // More of both, turn by turn, join their sides.
+  await page.route('**/api/compare/more', async (route) => route.continue({ postData: JSON.stringify({ ...route.request().postDataJSON(), loads: 1 }) }));
+  const plan = page.url();
+  await own.getByRole('link', { name: 'Compare in full' }).click();
+  await expect(page.getByText(/^4 loads of A.*4 loads of B/)).toBeVisible();
+  await page.getByRole('button', { name: /^Record \d+ more of each, turn by turn$/ }).click();
+  await expect(page.getByText(/^More loads are being made, turn by turn/)).toBeVisible();
+  await expect(page.getByText(/^5 loads of A.*5 loads of B/)).toBeVisible({ timeout: 90_000 });
+  await expect(page.getByRole('region', { name: 'Side B' }).getByRole('listitem')).toHaveCount(2);
+  await page.goto(plan);
   // Forecast and measured stand beside each other, both lighter.
   await expect(weight.getByRole('cell').nth(1)).toContainText('−');
   await expect(weight.getByRole('cell').nth(2)).toContainText('−');

@@ -19,7 +19,7 @@ pub fn defined(text: &str) -> BTreeSet<String> {
     for (at, _) in text.match_indices('=') {
         names.extend(handed_out(text, at));
     }
-    for line in text.lines().filter(|_| !is_wrapped(text)) {
+    for line in text.lines() {
         for word in ["var ", "let ", "const ", "function ", "class "] {
             if let Some(rest) = line.strip_prefix(word) {
                 let name = identifier(rest);
@@ -32,26 +32,6 @@ pub fn defined(text: &str) -> BTreeSet<String> {
     // Of one letter there are too many.
     names.retain(|n| n == "$" || n.chars().count() > 1);
     names
-}
-
-/// Whether a script stands in a function of its own: what it declares is then nobody else's.
-fn is_wrapped(text: &str) -> bool {
-    let mut rest = text.trim_start_matches(|c: char| c.is_whitespace() || c == ';' || c == '\u{feff}');
-    while let Some(after) = rest
-        .strip_prefix("//")
-        .map(|r| r.split_once('\n').map_or("", |(_, after)| after))
-        .or_else(|| rest.strip_prefix("/*").map(|r| r.split_once("*/").map_or("", |(_, after)| after)))
-    {
-        rest = after.trim_start_matches(|c: char| c.is_whitespace() || c == ';');
-    }
-    let rest = rest.trim_start_matches(['!', '(', '+', '-', '~']).trim_start();
-    // A bare declaration of a function is no wrapper: only what is called at once is.
-    let called = text[..text.len() - rest.len()].trim_end().ends_with(['!', '(', '+', '-', '~']);
-    called
-        && (rest.starts_with("function")
-            || rest.starts_with("async")
-            || rest.starts_with(')')
-            || rest.contains("=>") && rest.find("=>") < rest.find('{'))
 }
 
 /// Whether a script has one of these names as a word of its own.
@@ -127,19 +107,6 @@ mod tests {
         ] {
             let found: BTreeSet<String> = text.match_indices('=').flat_map(|(at, _)| handed_out(text, at)).collect();
             assert_eq!(found, names.into_iter().map(str::to_owned).collect(), "{text}");
-        }
-    }
-
-    #[test]
-    fn what_a_script_declares_in_a_function_of_its_own_is_nobody_elses() {
-        for (text, names) in [
-            ("// deck\n(function () {\nfunction haul() {}\nvar place = 1;\nwindow.Deck = 2;\n})();", vec!["Deck"]),
-            ("/* pier */ !function(){\nvar x1 = 1;\n}()", vec![]),
-            ("(() => {\nconst secret = 1;\n})()", vec![]),
-            ("function haul() {}\nvar place = 1;", vec!["haul", "place"]),
-            ("var first = (function () {\n})();\nlet second = 1;", vec!["first", "second"]),
-        ] {
-            assert_eq!(defined(text), names.into_iter().map(str::to_owned).collect(), "{text}");
         }
     }
 

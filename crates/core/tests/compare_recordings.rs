@@ -54,6 +54,19 @@ fn files_that_came_went_grew_and_are_later_are_told_and_all_others_are_the_same(
 }
 
 #[test]
+fn the_page_itself_is_the_same_whatever_its_address_asks() {
+    let a = [page(100_000, 900.0, &[])];
+    let mut asked = page(100_000, 900.0, &[]);
+    let address: std::sync::Arc<str> = format!("{}?fix=all", asked.url).into();
+    asked.requests[0].url = address.clone();
+    asked.url = address;
+    let b = [asked];
+    let found = differences(&group(&a), &group(&b));
+    assert!(found.files.is_empty(), "{:?}", found.files);
+    assert_eq!(found.same_files, 2);
+}
+
+#[test]
 fn of_one_load_each_nothing_is_called_later() {
     let (a, b) = ([page(100_000, 900.0, &[])], [page(100_000, 1900.0, &[])]);
     let found = differences(&group(&a), &group(&b));

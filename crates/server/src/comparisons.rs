@@ -3,7 +3,6 @@
 use crate::error::Problem;
 use crate::job_list::Job;
 use crate::jobs::{self, Wanted};
-use crate::proofs::first_visits;
 use crate::rereading;
 use crate::state::{State, apart};
 use axum::extract::{Query, State as Shared};
@@ -12,6 +11,7 @@ use axum::{Json, Router};
 use phainon_core::compare::{
     Circumstances, Compared, Differences, Group, Unlikeness, Verdict, compare, differences, loads_wanted, unlikenesses,
 };
+use phainon_core::metrics::Metrics;
 use phainon_core::profile::{Functions, functions};
 use phainon_core::words::unlikeness_sentence;
 use phainon_core::{Analysis, Millis, Prepared, RequestRow, Visit};
@@ -25,8 +25,8 @@ type Answer<T> = Result<T, Problem>;
 
 /// Recordings of one group.
 const MOST_RECORDINGS: usize = 20;
-/// Loads of one group whose requests are read.
-const MOST_LOADS: usize = 20;
+/// Loads of one group: of two as large the rank test still counts every way of dividing them.
+const MOST_LOADS: usize = 30;
 
 /// The routes of this part.
 pub fn router() -> Router<App> {
@@ -127,6 +127,10 @@ async fn side(app: &App, ids: Vec<i64>) -> Answer<Side> {
 }
 
 impl Side {
+    fn metrics(&self) -> Vec<&Metrics> {
+        self.loads.iter().map(|(analysis, _)| &analysis.metrics).collect()
+    }
+
     fn group(&self) -> Group<'_> {
         let profile = self.prepared.as_ref().and_then(|p| Some((p, p.load.profile.as_ref()?)));
         let functions = profile.map_or_else(Functions::default, |(p, profile)| {
@@ -162,12 +166,11 @@ fn no_more(a: &RecordingHead, b: &RecordingHead) -> Option<String> {
 
 async fn comparison(Shared(app): Shared<App>, Query(sides): Query<Sides>) -> Answer<Json<Comparison>> {
     let (of_a, of_b) = (ids(&sides.a)?, ids(&sides.b)?);
-    let (all_a, all_b) = (first_visits(&app, of_a.clone()).await?, first_visits(&app, of_b.clone()).await?);
     let (a, b) = (side(&app, of_a).await?, side(&app, of_b).await?);
     apart(move || {
         let unlike: Vec<Unlikeness> = unlikenesses(&circumstances(&a.heads[0]), &circumstances(&b.heads[0]));
         let no_verdict = unlike.iter().any(Unlikeness::forbids_verdict);
-        let mut metrics = compare(&all_a.iter().collect::<Vec<_>>(), &all_b.iter().collect::<Vec<_>>());
+        let mut metrics = compare(&a.metrics(), &b.metrics());
         if no_verdict {
             for metric in &mut metrics {
                 (metric.verdict, metric.loads_needed) = (Verdict::CannotTell, None);
@@ -178,7 +181,7 @@ async fn comparison(Shared(app): Shared<App>, Query(sides): Query<Sides>) -> Ans
             no_verdict,
             loads_wanted: loads_wanted(&metrics),
             metrics,
-            loads: (all_a.len(), all_b.len()),
+            loads: (a.loads.len(), b.loads.len()),
             no_more: no_more(&a.heads[0], &b.heads[0]),
             standing_a: standing(&a.heads),
             standing_b: standing(&b.heads),

@@ -3,10 +3,9 @@
 use crate::error::Problem;
 use crate::rereading;
 use crate::state::{State, apart};
+use phainon_core::RecordingSummary;
 use phainon_core::forecast::{Figures, Model};
-use phainon_core::metrics::Metric;
 use phainon_core::plan::{Outlook, PlanPage};
-use phainon_core::{Bytes, Millis, RecordingSummary};
 use phainon_store::{Page, PlanPageChoice, RecordingHead, Store};
 use serde::Serialize;
 use std::sync::Arc;
@@ -64,17 +63,8 @@ impl Chosen {
 }
 
 /// A recording's medians.
-#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
 pub fn medians(summary: &RecordingSummary) -> Figures {
-    let of = |metric: Metric| summary.rows.iter().find(|r| r.metric == metric).map(|r| r.median);
-    Figures {
-        fcp_ms: of(Metric::Fcp).map(Millis),
-        lcp_ms: of(Metric::Lcp).map(Millis),
-        tbt_ms: of(Metric::Tbt).map(Millis),
-        cls: of(Metric::Cls),
-        speed_index_ms: of(Metric::SpeedIndex).map(Millis),
-        transferred_bytes: of(Metric::Weight).map(|b| Bytes(b as u64)),
-    }
+    Figures::from_values(|metric| summary.rows.iter().find(|r| r.metric == metric).map(|r| r.median))
 }
 
 fn conditions_name(head: &RecordingHead) -> String {

@@ -14,7 +14,7 @@ use phainon_core::forecast::{Brings, Figures};
 use phainon_core::metrics::Metric;
 use phainon_core::plan::breaks::{Break, breaks};
 use phainon_core::plan::{Aims, Candidate, PlanStep, Question, Search, Way, WhyLeft, line, points, shaped, why_not};
-use phainon_core::words::{SaidEdit, finding_title};
+use phainon_core::words::{SaidEdit, break_sentence, finding_title, left_sentence};
 use phainon_core::{Analysis, Edit, Millis, Owner, ResourceKey, Risk};
 use phainon_store::{AboutFix, FixState, NewFix, NotedOwner, Part, Plan, PlanPageChoice};
 use serde::{Deserialize, Serialize};
@@ -413,8 +413,20 @@ pub struct Proposal {
     pub candidates: usize,
     /// Whether it was ended before it was through.
     pub stopped: bool,
-    /// Fixes that are not in it, and why.
-    pub left_out: Vec<(CandidateFix, WhyLeft)>,
+    /// Fixes that are not in it.
+    pub left_out: Vec<LeftFix>,
+}
+
+/// A fix that a search left out.
+#[derive(Serialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct LeftFix {
+    /// Which.
+    pub fix: CandidateFix,
+    /// Why.
+    pub left: WhyLeft,
+    /// The same in one sentence.
+    pub why: String,
 }
 
 async fn search(
@@ -516,7 +528,11 @@ async fn searched(
             sets: answer.sets,
             candidates: candidates.len(),
             stopped: answer.stopped,
-            left_out: answer.left_out.into_iter().map(|(place, why)| (choosable[place].clone(), why)).collect(),
+            left_out: answer
+                .left_out
+                .into_iter()
+                .map(|(place, left)| LeftFix { fix: choosable[place].clone(), why: left_sentence(&left), left })
+                .collect(),
         };
         let _ = sender.send(SearchState::Done { found });
         Ok(())
@@ -565,7 +581,7 @@ async fn may_break(
                 }
             }
         }
-        Ok(Json(said.iter().take(20).map(Break::sentence).collect()))
+        Ok(Json(said.iter().take(20).map(break_sentence).collect()))
     })
     .await
 }

@@ -112,7 +112,7 @@ fn past(head: &RecordingHead) -> PastRecording {
 }
 
 /// The figures of all first visits of recordings.
-pub async fn first_visits(app: &App, ids: Vec<i64>) -> Answer<Vec<Metrics>> {
+async fn first_visits(app: &App, ids: Vec<i64>) -> Answer<Vec<Metrics>> {
     for id in &ids {
         rereading::fresh_recording(app, *id).await?;
     }

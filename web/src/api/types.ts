@@ -1237,6 +1237,23 @@ load_duration_ms: Millis,
 render_delay_ms: Millis, };
 
 /**
+ * A fix that a search left out.
+ */
+export type LeftFix = { 
+/**
+ * Which.
+ */
+fix: CandidateFix, 
+/**
+ * Why.
+ */
+left: WhyLeft, 
+/**
+ * The same in one sentence.
+ */
+why: string, };
+
+/**
  * An edit that a forecast leaves out.
  */
 export type LeftOut = { 
@@ -1995,9 +2012,9 @@ candidates: number,
  */
 stopped: boolean, 
 /**
- * Fixes that are not in it, and why.
+ * Fixes that are not in it.
  */
-left_out: Array<[CandidateFix, WhyLeft]>, };
+left_out: Array<LeftFix>, };
 
 /**
  * Where a value stands: at or under its target, between target and limit, or over the limit.

@@ -1,6 +1,6 @@
 import type { Brings } from '../api/types';
-import { METRICS, metricText } from './format';
-import { changeOf, moves, signed } from './forecast';
+import { METRICS, metricText, signed } from './format';
+import { changeOf, moves } from './forecast';
 
 const WITHIN =
   'Nine in ten measured changes lay within so much of the forecast ones, over the pages that forecasts were held against.';

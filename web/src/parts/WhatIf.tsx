@@ -4,8 +4,8 @@ import { useForeseen } from '../api/forecasts';
 import type { Foreseen } from '../api/types';
 import { useReading } from '../shell/reading';
 import { CheckMenu } from './CheckMenu';
-import { changeOf, moves, signed } from './forecast';
-import { METRICS, plural } from './format';
+import { changeOf, moves } from './forecast';
+import { METRICS, plural, signed } from './format';
 import { useParam } from './useParam';
 
 /** The edits that are switched on, by the keys of their fixes in the address, and what they bring. */

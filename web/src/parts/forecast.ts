@@ -1,5 +1,5 @@
 import type { Brings } from '../api/types';
-import { bytes, METRICS, ms } from './format';
+import { METRICS, signed } from './format';
 
 /** From here on a change of the metric is worth a word: ms, bytes, or CLS. */
 const worth = (b: Brings) => (b.metric === 'weight' ? 1000 : b.metric === 'cls' ? 0.005 : 10);
@@ -7,13 +7,6 @@ const worth = (b: Brings) => (b.metric === 'weight' ? 1000 : b.metric === 'cls' 
 export const changeOf = (b: Brings) => b.after - b.before;
 
 export const moves = (b: Brings) => Math.abs(changeOf(b)) >= worth(b);
-
-/** `−420 ms`, with its sign. */
-export function signed(metric: Brings['metric'], value: number): string {
-  const size = Math.abs(value);
-  const text = metric === 'weight' ? bytes(Math.round(size)) : metric === 'cls' ? size.toFixed(3) : ms(size);
-  return `${value < 0 ? '−' : '+'}${text}`;
-}
 
 /** What a fix brings in a few words: to the largest paint, or else to whatever it moves. */
 export function inShort(brings: Brings[]): string {

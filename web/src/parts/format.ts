@@ -168,6 +168,10 @@ export const EFFORT: Record<Effort, string> = { small: 'small', medium: 'medium'
 export const RISK: Record<Risk, string> = { low: 'low', may_break: 'may break', ask_first: 'ask first' };
 export const STATES: Record<FixState, string> = { open: 'open', doing: 'doing', done: 'done', set_aside: 'set aside' };
 
+/** `−420 ms`, with its sign. */
+export const signed = (metric: Metric, value: number) =>
+  `${value < 0 ? '−' : '+'}${metricText(metric, metric === 'weight' ? Math.round(Math.abs(value)) : Math.abs(value))}`;
+
 /** `24 Nov, 09:14`, in the reader's own zone. */
 export function day(iso: string): string {
   const date = new Date(iso);

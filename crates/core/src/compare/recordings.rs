@@ -147,10 +147,13 @@ impl Seen {
 #[allow(clippy::cast_precision_loss)]
 fn files(group: &Group<'_>) -> BTreeMap<ResourceKey, Seen> {
     let mut found: BTreeMap<ResourceKey, Seen> = BTreeMap::new();
-    for (_, rows) in &group.loads {
+    for (analysis, rows) in &group.loads {
         let mut of_load: BTreeMap<ResourceKey, Vec<&RequestRow>> = BTreeMap::new();
         for row in rows.iter().filter(|r| r.url.starts_with("http")) {
-            of_load.entry(ResourceKey::of(&row.url)).or_default().push(row);
+            // The page itself is the same page, whatever was asked of it.
+            let own = row.url == analysis.url;
+            let url = if own { row.url.split(['?', '#']).next().unwrap_or_default() } else { &row.url };
+            of_load.entry(ResourceKey::of(url)).or_default().push(row);
         }
         for (key, rows) in of_load {
             let seen = found.entry(key).or_default();

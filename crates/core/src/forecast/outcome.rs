@@ -26,6 +26,21 @@ impl Figures {
     pub const METRICS: [Metric; 6] =
         [Metric::Lcp, Metric::Fcp, Metric::Tbt, Metric::Cls, Metric::SpeedIndex, Metric::Weight];
 
+    /// From the figures of single metrics, as [`Figures::value`] gives them.
+    #[must_use]
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+    pub fn from_values(value: impl Fn(Metric) -> Option<f64>) -> Self {
+        let ms = |metric| value(metric).map(Millis);
+        Self {
+            fcp_ms: ms(Metric::Fcp),
+            lcp_ms: ms(Metric::Lcp),
+            tbt_ms: ms(Metric::Tbt),
+            cls: value(Metric::Cls),
+            speed_index_ms: ms(Metric::SpeedIndex),
+            transferred_bytes: value(Metric::Weight).map(|bytes| Bytes(bytes.round() as u64)),
+        }
+    }
+
     /// A metric's figure: times in ms, weight in bytes.
     #[must_use]
     #[allow(clippy::cast_precision_loss)]

@@ -156,7 +156,10 @@ fn in_document(document: &str, file: &ResourceKey, names: &BTreeSet<String>) -> 
     rewrite_str(document, settings).ok()?;
     let mut used: Vec<(usize, &String)> = Vec::new();
     for (start, code) in parts.borrow().iter() {
-        used.extend(names.iter().filter_map(|name| Some((start + global_names::first_use(code, name)?, name))));
+        // What it defines itself is its own.
+        let own = global_names::defined(code);
+        let others = names.iter().filter(|name| !own.contains(*name));
+        used.extend(others.filter_map(|name| Some((start + global_names::first_use(code, name)?, name))));
     }
     used.sort();
     let first = used.first()?.0.min(document.len());
@@ -185,41 +188,6 @@ impl Break {
     #[must_use]
     pub fn is_like(&self, other: &Self) -> bool {
         std::mem::discriminant(self) == std::mem::discriminant(other) && self.file() == other.file()
-    }
-
-    /// What may break and how to find out.
-    #[must_use]
-    pub fn sentence(&self) -> String {
-        match self {
-            Self::InlineCode { file, names, line } => format!(
-                "Code in the document (from line {line}) uses {}, which {file} defines: it must wait for it too. Look for errors in the console.",
-                listed(names)
-            ),
-            Self::OtherScripts { file, by } => {
-                format!(
-                    "{} what {file} defines: keep their order.",
-                    if by.len() == 1 { format!("{} uses", by[0]) } else { format!("{} use", listed(by)) }
-                )
-            }
-            Self::Handlers { file, events } => format!(
-                "{file} answered {} while the page was recorded: do the same by hand as soon as the page shows.",
-                listed(events)
-            ),
-            Self::OtherPages { file, pages } => {
-                format!("{file} is on {} too, which may use other parts of it: look at each.", listed(pages))
-            }
-            Self::LargestLate { file } => {
-                format!("{file} is the largest element of the first screen: loaded late, it comes later still.")
-            }
-        }
-    }
-}
-
-fn listed(words: &[String]) -> String {
-    match words {
-        [] => String::new(),
-        [one] => one.clone(),
-        [most @ .., last] => format!("{} and {last}", most.join(", ")),
     }
 }
 

@@ -1,8 +1,7 @@
 //! What edits bring to one page, remembered: a plan asks for the same sets again and again.
 
 use crate::forecast::{Figures, Model};
-use crate::metrics::Metric;
-use crate::{Bodies, Bytes, Edit, Millis};
+use crate::{Bodies, Edit};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -101,18 +100,9 @@ impl PlanPage {
     #[must_use]
     pub fn with(&self, edits: &[&Edit], bodies: &dyn Bodies) -> Figures {
         let (before, after) = (self.outlook.model.figures(), self.outlook.with(edits, bodies));
-        let moved = |metric| {
+        Figures::from_values(|metric| {
             let (recorded, before, after) = (self.recorded.value(metric)?, before.value(metric)?, after.value(metric)?);
             Some((recorded + after - before).max(0.0))
-        };
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-        Figures {
-            fcp_ms: moved(Metric::Fcp).map(Millis),
-            lcp_ms: moved(Metric::Lcp).map(Millis),
-            tbt_ms: moved(Metric::Tbt).map(Millis),
-            cls: moved(Metric::Cls),
-            speed_index_ms: moved(Metric::SpeedIndex).map(Millis),
-            transferred_bytes: moved(Metric::Weight).map(|b| Bytes(b.round() as u64)),
-        }
+        })
     }
 }

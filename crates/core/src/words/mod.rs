@@ -6,6 +6,7 @@ mod edit;
 mod finding;
 mod leg;
 mod note;
+mod plan;
 mod return_visit;
 
 pub use comparison::unlikeness_sentence;
@@ -13,6 +14,7 @@ pub use edit::{SaidEdit, edit_title};
 pub use finding::{SaidEvidence, SaidFinding, finding_title, finding_why, say_finding};
 pub use leg::{SaidLeg, leg_sentence, leg_title, say_leg};
 pub use note::{SaidMissing, lack_sentence, largest_place, note_sentence, say_missing};
+pub use plan::{break_sentence, left_sentence};
 pub use return_visit::return_reason;
 
 use crate::Owner;

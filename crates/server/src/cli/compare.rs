@@ -53,7 +53,10 @@ pub fn compare_files(given: &CompareArguments) -> Result<u8, String> {
         }
         text += &format!("A: {} ({loads_a} loads), B: {} ({loads_b} loads)\n", a.name, b.name);
         for c in &compared {
-            text += &texts::compared(c, !no_verdict);
+            let verdict = if no_verdict { String::new() } else { texts::verdict(c.verdict, c.loads_needed) };
+            let (a, b) = (texts::figure(c.metric, c.a), texts::figure(c.metric, c.b));
+            let name = texts::named(c.metric);
+            text += &format!("  {name:<12} {a:>10} → {b:>10}  {:>28}  {verdict}\n", texts::interval(c));
         }
         texts::print(&text)?;
     }

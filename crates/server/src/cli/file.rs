@@ -24,16 +24,14 @@ pub struct RecordingFile {
 impl RecordingFile {
     /// Reads it; a HAR and a trace of one load are one recording.
     pub fn read(paths: &[PathBuf], memory: u64, settings: &Arc<Settings>) -> Result<Self, String> {
-        let name = paths.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join(" and ");
-        let mut opened =
-            open_together(opened_files(paths)?, &MemoryBudget::new(memory)).map_err(|e| format!("{name}: {e}"))?;
+        let files = opened_files(paths)?;
+        let name = files.iter().map(|f| f.1.as_str()).collect::<Vec<_>>().join(" and ");
+        let mut opened = open_together(files, &MemoryBudget::new(memory)).map_err(|e| e.to_string())?;
         if opened.len() > 1 {
-            return Err(format!(
-                "{name} holds several recordings: only a HAR and a trace of one load belong together."
-            ));
+            return Err(format!("{name} do not belong together: only a HAR and a trace of one load do."));
         }
         let Opened { manifest, loads, bodies, .. } = opened.swap_remove(0);
-        let reading = read_loads(loads, &bodies, settings, false).map_err(|e| format!("{name}: {e}"))?;
+        let reading = read_loads(loads, &bodies, settings, false).map_err(|e| e.to_string())?;
         let first = reading.loads.iter().find_map(|l| l.analysis()).map(|a| a.url.to_string());
         let url = manifest.as_ref().map(|m| m.url.clone()).or(first).unwrap_or_default();
         let (site, by_path) = site_and_page(&url);

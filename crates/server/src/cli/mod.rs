@@ -10,6 +10,7 @@ mod texts;
 mod trial;
 
 use self::budget::{Budget, BudgetFile};
+use self::file::RecordingFile;
 use self::out::{Counted, Output};
 use crate::keep::opened_from;
 use crate::reading::{RecordingReading, read_loads};
@@ -19,7 +20,7 @@ use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::{Conditions, PRESETS, Visit, preset};
-use phainon_formats::{MAX_UNPACKED, MemoryBudget, Opened, archive, open_together};
+use phainon_formats::{MAX_UNPACKED, Opened, archive};
 use phainon_recorder::{
     Access, Progress, RecordRequest, Recording, Stage, Step, check_address, parse_blocked, private_names, record_whole,
 };
@@ -464,24 +465,15 @@ fn opened_files(paths: &[PathBuf]) -> Result<Vec<(File, String)>, String> {
 }
 
 fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
-    let files = opened_files(&given.file)?;
-    let name = files.iter().map(|f| f.1.as_str()).collect::<Vec<_>>().join(" and ");
     let mut budgets: Vec<Budget> = given.budget.iter().map(|b| Budget::parse(b)).collect::<Result<_, _>>()?;
     let of_file = given.budgets.as_deref().map(BudgetFile::read).transpose()?;
-    let mut opened = open_together(files, &MemoryBudget::new(given.import_memory)).map_err(|e| e.to_string())?;
-    if opened.len() > 1 {
-        return Err(format!("{name} do not belong together: only a HAR and a trace of one load do."));
-    }
-    let Opened { loads, bodies, manifest, .. } = opened.swap_remove(0);
-    let reading = read_loads(loads, &bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
-    if let Some(file) = &of_file {
-        let url = reading.loads.iter().find_map(|l| l.analysis()).map(|a| a.url.to_string()).unwrap_or_default();
-        let (page, conditions) = manifest.map_or((None, None), |m| (m.page, m.conditions));
-        let page = page.unwrap_or_else(|| crate::keep::site_and_page(&url).1);
+    let file = RecordingFile::read(&given.file, given.import_memory, &Arc::default())?;
+    let (name, reading) = (&file.name, &file.reading);
+    if let Some(all) = &of_file {
         // What the command line says of a metric stands before the file.
-        let of_file = file.of(&page, conditions.as_ref().map(|c| c.name.as_str()));
         let said: Vec<_> = budgets.iter().map(Budget::metric).collect();
-        budgets.extend(of_file.into_iter().filter(|b| !said.contains(&b.metric())));
+        let conditions = file.circumstances().conditions.map(|c| c.name.as_str());
+        budgets.extend(all.of(file.page(), conditions).into_iter().filter(|b| !said.contains(&b.metric())));
     }
     let chosen = match given.load {
         Some(number) => {
@@ -512,11 +504,11 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
         .map_err(|e| e.to_string())?;
         texts::print(&format!("{text}\n"))?;
     } else {
-        texts::print(&(texts::reading(&reading) + &texts::analysis(analysis)))?;
+        texts::print(&(texts::reading(reading) + &texts::analysis(analysis)))?;
     }
     let mut code = FINE;
     for budget in &budgets {
-        if let Some(why) = budget.missed(&reading) {
+        if let Some(why) = budget.missed(reading) {
             eprintln!("phainon: {why}");
             code = MISSED;
         }

@@ -2,14 +2,14 @@
 
 use super::budget::BudgetFile;
 use super::file::RecordingFile;
-use super::{BAD, FINE, MISSED, memory_size, texts};
+use super::{FINE, MISSED, memory_size, texts};
 use crate::plan_pages::medians;
 use clap::Args;
 use indicatif::{ProgressBar, ProgressStyle};
 use phainon_core::forecast::Model;
 use phainon_core::metrics::Metric;
-use phainon_core::plan::{Aims, Candidate, Outlook, PlanPage, PlanStep, Question, Search, Way, WhyLeft, line, points};
-use phainon_core::words::edit_title;
+use phainon_core::plan::{Aims, Candidate, Outlook, PlanPage, PlanStep, Question, Search, Way, line, points};
+use phainon_core::words::{edit_title, left_sentence};
 use phainon_core::{Edit, Settings};
 use serde_json::{Map, Value, json};
 use std::io::IsTerminal;
@@ -38,17 +38,6 @@ pub struct PlanArguments {
     import_memory: u64,
 }
 
-fn why(left: &WhyLeft) -> &str {
-    match left {
-        WhyLeft::NotKnown { reason } => reason,
-        WhyLeft::MovesNothing => "moves nothing that counts",
-        WhyLeft::Harms => "makes it worse",
-        WhyLeft::TooMuch => "is more effort than there is",
-        WhyLeft::NotNeeded => "is not needed",
-        WhyLeft::NotLookedAt => "brings less alone than those that were looked at",
-    }
-}
-
 fn way(way: Way) -> &'static str {
     match way {
         Way::EverySet => "every set of fixes was run",
@@ -58,7 +47,6 @@ fn way(way: Way) -> &'static str {
 }
 
 /// Searches for a plan; exit code 1 where its aims are not reached.
-#[allow(clippy::cast_precision_loss)]
 pub fn plan(given: &PlanArguments) -> Result<u8, String> {
     let budgets = given.budgets.as_deref().map(BudgetFile::read).transpose()?.unwrap_or_default();
     let settings = Arc::new(budgets.settings(Settings::default()));
@@ -81,7 +69,9 @@ pub fn plan(given: &PlanArguments) -> Result<u8, String> {
     }
     let candidates: Vec<Candidate> =
         edits.into_iter().map(|edit| Candidate { effort: points(edit.kind().usual().0), edit }).collect();
-    let aims = Aims::of(&Aims::USUAL, &settings);
+    // What has a budget counts too, where it can be forecast.
+    let counted: Vec<Metric> = Aims::USUAL.into_iter().chain(settings.targets.keys().copied()).collect();
+    let aims = Aims::of(&counted, &settings);
     let question = match given.effort {
         Some(effort) if effort > 0.0 && effort.is_finite() => Question::Best { effort },
         Some(_) => return Err("effort is a number of points above 0.".into()),
@@ -111,7 +101,7 @@ pub fn plan(given: &PlanArguments) -> Result<u8, String> {
             })
         }).collect();
         let left_out: Vec<Value> = answer.left_out.iter().map(|(place, left)| {
-            json!({ "edit": candidates[*place].edit, "title": edit_title(&candidates[*place].edit), "why": why(left) })
+            json!({ "edit": candidates[*place].edit, "title": edit_title(&candidates[*place].edit), "why": left_sentence(left) })
         }).collect();
         let after: Vec<Value> = files.iter().zip(&answer.after).map(|(file, figures)| {
             json!({ "file": file.name, "page": file.page(), "after": figures, "beyond": aims.beyond(figures) })
@@ -145,16 +135,11 @@ pub fn plan(given: &PlanArguments) -> Result<u8, String> {
             text += &format!("{} ({}): {said}\n", file.page(), file.name);
         }
         for (place, left) in &answer.left_out {
-            text += &format!("Left out: {}: {}\n", edit_title(&candidates[*place].edit), why(left));
+            text += &format!("Left out: {}: {}\n", edit_title(&candidates[*place].edit), left_sentence(left));
         }
         texts::print(&text)?;
     }
-    Ok(match (candidates.is_empty() && !answer.reached, answer.reached) {
-        (true, _) => BAD,
-        (_, true) => FINE,
-        (_, false) if matches!(question, Question::Best { .. }) => FINE,
-        _ => MISSED,
-    })
+    Ok(if answer.reached || matches!(question, Question::Best { .. }) { FINE } else { MISSED })
 }
 
 fn metrics(step: &PlanStep) -> Map<String, Value> {

@@ -142,22 +142,21 @@ pub fn brings(b: &Brings) -> String {
     format!("{name:<12} {before:>9} → {after:>9}  {}{interval}", signed(b.metric, change))
 }
 
-/// A metric in two recordings, in a line.
-pub fn compared(c: &Compared, with_verdict: bool) -> String {
-    let difference = signed(c.metric, c.difference);
-    let interval = match (c.low, c.high) {
-        (Some(low), Some(high)) => {
-            format!("{difference} ({} … {})", signed(c.metric, low), signed(c.metric, high))
-        }
-        _ => difference,
-    };
-    let verdict = match (c.verdict, c.loads_needed) {
-        _ if !with_verdict => String::new(),
+/// The difference of a metric with its interval.
+pub fn interval(c: &Compared) -> String {
+    let signed = |value| signed(c.metric, value);
+    match (c.low, c.high) {
+        (Some(low), Some(high)) => format!("{} ({} … {})", signed(c.difference), signed(low), signed(high)),
+        _ => signed(c.difference),
+    }
+}
+
+/// A verdict in words.
+pub fn verdict(verdict: Verdict, loads_needed: Option<u32>) -> String {
+    match (verdict, loads_needed) {
         (Verdict::Better, _) => "better".into(),
         (Verdict::Worse, _) => "worse".into(),
         (Verdict::CannotTell, Some(loads)) => format!("can't tell; {loads} loads of each might"),
         (Verdict::CannotTell, None) => "can't tell".into(),
-    };
-    let (a, b) = (figure(c.metric, c.a), figure(c.metric, c.b));
-    format!("  {:<12} {a:>10} → {b:>10}  {interval:>28}  {verdict}\n", named(c.metric))
+    }
 }

@@ -174,7 +174,7 @@ fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, base: &
             visit,
             texts::figure(c.metric, c.a),
             texts::figure(c.metric, c.b),
-            interval(c),
+            texts::interval(c),
             verdict(outcome, c),
         ));
     }
@@ -192,24 +192,9 @@ fn said(outcome: &Outcome, edits: &[String], against: &str, made: &Made, base: &
     text
 }
 
-fn signed(c: &Compared, value: f64) -> String {
-    let sign = if value < 0.0 { "−" } else { "+" };
-    format!("{sign}{}", texts::figure(c.metric, value.abs()))
-}
-
-fn interval(c: &Compared) -> String {
-    match (c.low, c.high) {
-        (Some(low), Some(high)) => format!("{} ({} … {})", signed(c, c.difference), signed(c, low), signed(c, high)),
-        _ => signed(c, c.difference),
-    }
-}
-
 fn verdict(outcome: &Outcome, c: &Compared) -> String {
-    match (outcome.verdict(c), c.loads_needed) {
-        (Verdict::Better, _) => "better".into(),
-        (Verdict::Worse, _) => "worse".into(),
-        (Verdict::CannotTell, _) if c.verdict == Verdict::Better => "lower, but the page is broken".into(),
-        (Verdict::CannotTell, Some(loads)) => format!("can't tell; {loads} loads of each might"),
-        (Verdict::CannotTell, None) => "can't tell".into(),
+    match outcome.verdict(c) {
+        Verdict::CannotTell if c.verdict == Verdict::Better => "lower, but the page is broken".into(),
+        verdict => texts::verdict(verdict, c.loads_needed),
     }
 }

@@ -38,7 +38,7 @@ export default function CompareView() {
       ) : !comparison.data ? (
         <Waiting />
       ) : (
-        <Compared of={comparison.data} a={a} b={b} set={[setA, setB]} again={() => void comparison.refetch()} />
+        <Compared of={comparison.data} a={a} b={b} set={[setA, setB]} />
       )}
     </main>
   );
@@ -101,13 +101,14 @@ function Side(props: {
   );
 }
 
-function Compared(props: {
+interface Held {
   of: Comparison;
   a: string;
   b: string;
   set: [(ids: string) => void, (ids: string) => void];
-  again: () => void;
-}) {
+}
+
+function Compared(props: Held) {
   const { of } = props;
   const [from, to] = [of.a[0], of.b[0]];
   return (
@@ -145,13 +146,7 @@ function Compared(props: {
 }
 
 /** More loads of both, turn by turn, which then belong to their sides. */
-function More(props: {
-  of: Comparison;
-  a: string;
-  b: string;
-  set: [(ids: string) => void, (ids: string) => void];
-  again: () => void;
-}) {
+function More(props: Held) {
   const { of } = props;
   const start = useMoreLoads();
   const say = useNotice();
@@ -163,7 +158,10 @@ function More(props: {
     if (batch === undefined) return;
     const events = new EventSource(`/api/batches/${batch}/events`);
     events.onmessage = (event) => setBegun(JSON.parse(event.data as string) as Job[]);
-    events.onerror = () => events.close();
+    // A pause is bridged by the browser itself; what is gone for good ends the waiting.
+    events.onerror = () => {
+      if (events.readyState === EventSource.CLOSED) setBegun([]);
+    };
     return () => events.close();
   }, [batch]);
   // Each job's recording joins its side once all are over; they were asked for turn by turn.

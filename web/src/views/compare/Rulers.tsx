@@ -1,7 +1,7 @@
 import type { Compared } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { METRICS, metricText } from '../../parts/format';
-import { openQuestion, signed, VERDICTS } from '../trials/words';
+import { METRICS, metricText, signed } from '../../parts/format';
+import { openQuestion, VERDICTS } from '../trials/words';
 
 const WIDTH = 250;
 

@@ -70,7 +70,7 @@ export function FixMargin(props: {
         ) : (
           <p className="text-ink-2">
             {fix.state === 'done'
-              ? 'It is made: the pages’ newest recordings have it.'
+              ? 'It is made. What came of it stands below, under “Did they keep their word?”.'
               : step
                 ? 'What it brings is not known on any page that counts: a trial tells.'
                 : 'No page counts yet.'}

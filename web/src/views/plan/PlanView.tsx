@@ -7,14 +7,14 @@ import { useTried } from '../../api/trials';
 import type { AboutFix, CandidateFix, FixState, Metric, PlannedFix, PlanStep, Proof, TriedFix } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { changeOf, moves } from '../../parts/forecast';
-import { METRICS, metricText, ms, plural, RISK, STATES } from '../../parts/format';
+import { METRICS, metricText, ms, plural, RISK, STATES, signed } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
 import { useRowKeys } from '../../shell/keys';
 import { useParam } from '../../parts/useParam';
 import { Modal } from '../../shell/Modal';
 import { useNotice } from '../../shell/notices';
 import { useSelection } from '../../shell/selection';
-import { signed, VERDICTS } from '../trials/words';
+import { VERDICTS } from '../trials/words';
 import { Candidates } from './Candidates';
 import { Falling } from './Falling';
 import { FixMargin } from './FixMargin';
@@ -110,7 +110,8 @@ export default function PlanView() {
         onSuccess: () =>
           say({
             text: `${fix.fix.title}: ${STATES[state]}.`,
-            undo: () => changes.set.mutate({ id: fix.id, state: fix.state, reason: fix.reason }),
+            // When it was made is part of what is taken back.
+            undo: () => changes.set.mutate({ id: fix.id, state: fix.state, reason: fix.reason, about: fix.about }),
           }),
         onError: bad,
       },

@@ -1,9 +1,9 @@
 import { Link } from 'react-router';
-import { useStartJob } from '../../api/queries';
+import { useRecording, useStartJob } from '../../api/queries';
 import { usePlanPages } from '../../api/plan';
 import type { PlannedFix, Proof } from '../../api/types';
-import { changeOf, signed } from '../../parts/forecast';
-import { day, METRICS, ms, plural } from '../../parts/format';
+import { changeOf, moves } from '../../parts/forecast';
+import { day, METRICS, ms, plural, signed } from '../../parts/format';
 import { useNotice } from '../../shell/notices';
 import { VERDICTS } from '../trials/words';
 
@@ -13,14 +13,17 @@ export function Proofs({ site, proofs, fixes }: { site: string; proofs: Proof[];
   return (
     <section aria-label="Did they keep their word?" className="mt-8">
       <h2 className="text-[18px]">Did they keep their word?</h2>
-      {proofs.map((proof) => (
-        <OfPage
-          key={`${proof.page} ${proof.conditions} ${proof.fixes.join()}`}
-          site={site}
-          proof={proof}
-          fixes={fixes}
-        />
-      ))}
+      {/* What was measured comes first. */}
+      {proofs
+        .toSorted((x, y) => Number(y.measured.length > 0) - Number(x.measured.length > 0))
+        .map((proof) => (
+          <OfPage
+            key={`${proof.page} ${proof.conditions} ${proof.fixes.join()}`}
+            site={site}
+            proof={proof}
+            fixes={fixes}
+          />
+        ))}
     </section>
   );
 }
@@ -109,35 +112,31 @@ function Again({ site, proof }: { site: string; proof: Proof }) {
   const start = useStartJob();
   const say = useNotice();
   const [last] = proof.before;
+  const head = useRecording(last?.id ?? 0, last !== undefined);
   const row = pages.data?.find((p) => p.page === proof.page && p.conditions === proof.conditions);
   const [lcp] = proof.forecast.filter((f) => f.metric === 'lcp');
   const loads = Math.max(5, last?.loads ?? 5);
-  const record = async () => {
-    if (!last) return;
-    try {
-      const answer = await fetch(`/api/recordings/${last.id}`);
-      const head = (await answer.json()) as {
-        conditions: Parameters<typeof start.mutate>[0]['conditions'][number] | null;
-      };
-      if (!head.conditions) throw new Error('An imported load cannot be made again here.');
-      start.mutate(
-        { pages: [{ url: row?.url ?? proof.url, page: proof.page }], conditions: [head.conditions], loads },
-        {
-          onSuccess: () => say({ text: 'It is being recorded again; the plan follows by itself.' }),
-          onError: (error) => say({ text: error.message, bad: true }),
-        },
-      );
-    } catch (error) {
-      say({ text: error instanceof Error ? error.message : 'It cannot be recorded.', bad: true });
-    }
-  };
+  const conditions = head.data?.conditions;
+  const record = () =>
+    conditions &&
+    start.mutate(
+      { pages: [{ url: row?.url ?? proof.url, page: proof.page }], conditions: [conditions], loads },
+      {
+        onSuccess: () => say({ text: 'It is being recorded again; the plan follows by itself.' }),
+        onError: (error) => say({ text: error.message, bad: true }),
+      },
+    );
   return (
     <p className="mt-1">
-      {lcp ? `Forecast ${signed('lcp', changeOf(lcp))} for the largest paint. ` : ''}
+      {lcp &&
+        (moves(lcp)
+          ? `Forecast ${signed('lcp', changeOf(lcp))} for the largest paint. `
+          : 'Forecast no change of the largest paint. ')}
       Not recorded since it was made.{' '}
-      <button className="btn !py-0" disabled={!last || start.isPending} onClick={() => void record()}>
+      <button className="btn !py-0" disabled={!conditions || start.isPending} onClick={record}>
         Record it again, {loads} loads
       </button>
+      {conditions === null && ' An imported load cannot be made again here.'}
     </p>
   );
 }

@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import { useSearch } from '../../api/plan';
-import type { CandidateFix, Metric, Proposal, Way, WhyLeft } from '../../api/types';
+import type { CandidateFix, Metric, Proposal, Way } from '../../api/types';
 import { CheckMenu } from '../../parts/CheckMenu';
-import { changeOf, moves, signed } from '../../parts/forecast';
-import { METRICS, metricText, plural, whole } from '../../parts/format';
+import { changeOf, moves } from '../../parts/forecast';
+import { METRICS, metricText, plural, whole, signed } from '../../parts/format';
 import { useKeys } from '../../shell/keys';
 
 const COUNT: Metric[] = ['lcp', 'fcp', 'tbt', 'cls', 'speed_index', 'weight'];
@@ -14,23 +14,6 @@ const WAYS: Record<Way, string> = {
     'All sets that could be better were run; passed over are those that cannot be, given that no fix undoes another.',
   greedy: 'So many fixes are not searched through: they were taken one by one and exchanged as long as that helped.',
 };
-
-function why(left: WhyLeft): string {
-  switch (left.why) {
-    case 'not_known':
-      return left.reason;
-    case 'moves_nothing':
-      return 'It moves nothing that counts, neither alone nor with all others.';
-    case 'harms':
-      return 'It makes pages worse.';
-    case 'too_much':
-      return 'It alone is more effort than there is.';
-    case 'not_needed':
-      return 'It is as good without it.';
-    case 'not_looked_at':
-      return 'It brings less alone than those that were looked at.';
-  }
-}
 
 /** The two questions, and what the searches found. */
 export function Questions(props: { site: string; take: (fixes: CandidateFix[]) => void; ready: boolean }) {
@@ -165,9 +148,9 @@ function Found({ found, take, clear }: { found: Proposal; take: () => void; clea
           {plural(found.left_out.length, 'fix', 'fixes')} left out, and why
         </summary>
         <ul className="max-h-[200px] overflow-y-auto">
-          {found.left_out.map(([fix, left]) => (
+          {found.left_out.map(({ fix, why }) => (
             <li key={fix.fix.key} className="border-t border-rule py-0.5 [overflow-wrap:anywhere]">
-              {fix.fix.title} <span className="text-ink-2">{why(left)}</span>
+              {fix.fix.title} <span className="text-ink-2">{why}</span>
             </li>
           ))}
         </ul>

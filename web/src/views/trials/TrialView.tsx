@@ -2,7 +2,7 @@ import { useEffect } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { useTrial, useTrialChanges } from '../../api/trials';
 import type { SaidResult, Trial } from '../../api/types';
-import { metricText, plural } from '../../parts/format';
+import { metricText, plural, signed } from '../../parts/format';
 import { Trouble, Waiting } from '../../parts/states';
 import { useNotice } from '../../shell/notices';
 import { useReading } from '../../shell/reading';
@@ -11,7 +11,7 @@ import { isOver } from '../job/words';
 import { Changes } from './Changes';
 import { Paths, Strips } from './Strips';
 import { Verdicts } from './Verdicts';
-import { signed, title, VERDICTS } from './words';
+import { title, VERDICTS } from './words';
 
 /** One trial: under way, or what came of it. */
 export default function TrialView() {

@@ -2,11 +2,11 @@ import { Link } from 'react-router';
 import { useTrialOffer, useTrials } from '../../api/trials';
 import type { Trial } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { day, metricText, plural } from '../../parts/format';
+import { day, metricText, plural, signed } from '../../parts/format';
 import { Trouble, Waiting } from '../../parts/states';
 import { useReading } from '../../shell/reading';
 import { Compose } from './Compose';
-import { signed, title, VERDICTS } from './words';
+import { title, VERDICTS } from './words';
 
 /** What can be tried of a load, and what was. */
 export default function TrialsView() {

@@ -1,7 +1,7 @@
 import type { Compared, SaidCompared } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { METRICS, metricText } from '../../parts/format';
-import { openQuestion, signed, VERDICTS } from './words';
+import { METRICS, metricText, signed } from '../../parts/format';
+import { openQuestion, VERDICTS } from './words';
 
 const WIDTH = 190;
 

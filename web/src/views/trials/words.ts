@@ -1,5 +1,5 @@
-import type { Becomes, Compared, Metric, Trial, Verdict } from '../../api/types';
-import { metricText, plural } from '../../parts/format';
+import type { Becomes, Compared, Trial, Verdict } from '../../api/types';
+import { plural } from '../../parts/format';
 
 export const VERDICTS: Record<Verdict, string> = { better: 'better', worse: 'worse', cannot_tell: 'can’t tell' };
 
@@ -18,11 +18,6 @@ export function title(trial: Trial): string {
 }
 
 export const nameOf = (url: string) => url.split(/[?#]/)[0]?.replace(/\/$/, '').split('/').at(-1) ?? url;
-
-export function signed(metric: Metric, value: number): string {
-  const text = metricText(metric, Math.abs(value));
-  return value < 0 ? `−${text}` : `+${text}`;
-}
 
 /** What a verdict leaves open. */
 export function openQuestion(c: Compared, verdict: Verdict, broken: boolean): string {
