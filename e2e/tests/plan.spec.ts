@@ -1,6 +1,7 @@
 import { expect, test, type Page } from '@playwright/test';
 
-const SITE = 'plan-keys.test';
+// A site of its own at every try.
+const SITE = `plan-keys-${Date.now()}.test`;
 
 /** Puts three fixes into the plan of a made-up site, as the findings' button does. */
 async function planned(page: Page, site: string) {
@@ -52,7 +53,8 @@ test('a plan is put into order without a mouse, and the order can be taken back'
 });
 
 test('a fix is set aside with its reason, opened again, done, and taken out, each with a way back', async ({ page }) => {
-  const site = 'plan-states.test';
+  // A site of its own at every try.
+  const site = `plan-states-${Date.now()}.test`;
   await planned(page, site);
   const state = (name: string) => page.getByLabel(new RegExp(`^State of: Defer ${name}`));
   await state('deck.js').selectOption('set_aside');
@@ -71,7 +73,8 @@ test('a fix is set aside with its reason, opened again, done, and taken out, eac
 
   await state('deck.js').selectOption('done');
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(`3 fixes for ${site}, 1 done`);
-  await page.getByRole('button', { name: /^Take out of the plan: Defer vendor\.js/ }).click();
+  // A finger rests on the button for a moment: it must not move away meanwhile.
+  await page.getByRole('button', { name: /^Take out of the plan: Defer vendor\.js/ }).click({ delay: 150 });
   // What is made stands below what is to be made.
   await expect.poll(() => order(page)).toBe('tail.js deck.js');
   await page.getByRole('button', { name: 'Undo' }).click();

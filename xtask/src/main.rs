@@ -13,7 +13,7 @@ cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
 cargo xtask siege         attacks and faults on the running program, all of them, with figures (a quarter of an hour)
-cargo xtask accuracy replay|edits|pairs|judge [ONLY]  how near replays come to recordings and trials to real repairs; edits of many pages measured, and path and forecast judged by them (half an hour each, judge at once)
+cargo xtask accuracy replay|edits|pairs|judge|generate|judge-generated|noise [ONLY]  how near replays come to recordings and trials to real repairs; what comparisons say of unchanged pages; edits of many pages measured, and path and forecast judged by them (half an hour each, judge at once)
 cargo xtask bench         core, trace and store benches, the screens in a browser, the link and what recording costs a load";
 
 /// What a chore ends with.
@@ -164,7 +164,8 @@ fn test() -> Done {
     run(".", &cargo(), &["fmt", "--all", "--check"])?;
     run(".", &cargo(), &["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
     // One test at a time in the crates that start browsers would be slow for the rest; they take a lock instead.
-    run(".", &cargo(), &["test", "--workspace", "--no-fail-fast"])
+    // What failed is said in sentences; where in the runtime it was said helps nobody.
+    run_with(".", &cargo(), &["test", "--workspace", "--no-fail-fast"], &[("RUST_BACKTRACE", "0")])
 }
 
 fn docs() -> Done {
@@ -269,7 +270,7 @@ fn accuracy(rest: &[String]) -> Done {
     let mut arguments =
         vec!["bench", "--profile", "dev", "--package", "phainon-server", "--bench", "accuracy", "--", mode];
     let place = folder.display().to_string();
-    if mode == "judge" {
+    if matches!(mode, "judge" | "generate" | "judge-generated") {
         arguments.push(&place);
     }
     if matches!(mode, "replay" | "pairs") {

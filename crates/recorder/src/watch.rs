@@ -30,6 +30,9 @@ const MOST_FRAMES: usize = 240;
 /// So many errors of one page are kept.
 const MOST_ERRORS: usize = 100;
 
+/// How long what the server answered may be told of after a navigation that it ended without a page.
+const ANSWER_TOLD: Duration = Duration::from_secs(2);
+
 pub type Events = mpsc::UnboundedReceiver<Event>;
 
 /// How watching ended.
@@ -127,9 +130,27 @@ impl<'a> Watcher<'a> {
         };
         self.main_frame = navigated["frameId"].as_str().unwrap_or(&self.tab.target_id).to_owned();
         match navigated["errorText"].as_str().filter(|e| !e.is_empty()) {
-            Some(error) => Err(job.unreachable(error, self.traffic.document(&self.main_frame))),
+            Some(error) => {
+                if error == "net::ERR_ABORTED" {
+                    self.until_answered(events).await?;
+                }
+                Err(job.unreachable(error, self.traffic.document(&self.main_frame)))
+            }
             None => Ok(()),
         }
+    }
+
+    /// Waits for what the server answered for the document, where the browser would not show it: what is
+    /// told of the answer may come after what is told of the navigation. Nothing may have been answered.
+    async fn until_answered(&mut self, events: &mut Events) -> Result<(), RecordError> {
+        let deadline = tokio::time::Instant::now() + ANSWER_TOLD;
+        while self.traffic.document(&self.main_frame).is_none_or(|d| d.status.is_none()) {
+            match tokio::time::timeout_at(deadline, events.recv()).await {
+                Ok(event) => self.take_or_end(event.as_ref())?,
+                Err(_) => break,
+            }
+        }
+        Ok(())
     }
 
     /// A step may have begun to lead elsewhere: quiet is counted from now on.

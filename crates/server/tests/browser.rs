@@ -58,7 +58,8 @@ fn failed(report: &Path) -> Vec<String> {
     while let Some(suite) = open.pop() {
         open.extend(suite["suites"].as_array().cloned().unwrap_or_default());
         for spec in suite["specs"].as_array().into_iter().flatten().filter(|s| s["ok"] == false) {
-            let said = spec["tests"][0]["results"][0]["error"]["message"].as_str().unwrap_or("no message");
+            let whole = spec["tests"][0]["results"][0]["error"]["message"].as_str().unwrap_or("no message");
+            let said = whole.lines().next().unwrap_or_default();
             names.push(format!("{}: {}: {said}", spec["file"], spec["title"]));
         }
     }

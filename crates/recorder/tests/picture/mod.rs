@@ -10,10 +10,12 @@ pub fn picture() -> Vec<u8> {
     let pixels: Vec<u8> = (0..SIDES.0 * SIDES.1 * 3)
         .map(|at| {
             seed = seed.wrapping_mul(1_103_515_245).wrapping_add(12_345);
-            u8::try_from(((seed >> 16) & 31) + (at / 40 % 128)).unwrap()
+            u8::try_from(((seed >> 16) & 31) + (at / 40 % 128)).expect("an octet")
         })
         .collect();
     let mut png = Vec::new();
-    PngEncoder::new(&mut png).write_image(&pixels, SIDES.0, SIDES.1, ExtendedColorType::Rgb8).unwrap();
+    PngEncoder::new(&mut png)
+        .write_image(&pixels, SIDES.0, SIDES.1, ExtendedColorType::Rgb8)
+        .expect("a picture of its sides");
     png
 }

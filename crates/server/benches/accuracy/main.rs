@@ -4,12 +4,19 @@
 //! stand-in's pages, and pages of other people's templates, served from a folder that `cargo xtask accuracy`
 //! fills. `edits` compares what a trial brings with what the stand-in's own repair brings. `pairs`
 //! tries edits of recorded pages, one at a time, and keeps what that brings; `judge` holds path and forecast
-//! against what was kept.
+//! against what was kept. `generate` draws pages by chance and measures what each late file of theirs costs,
+//! `judge-generated` holds path and forecast against that. `noise` records pairs of one page, and of a page and its repair, and counts what
+//! comparisons say of them.
 
 mod edits;
+mod generated;
+mod generator;
 mod judge;
 mod measure;
+mod noise;
 mod pairs;
+#[path = "../../../recorder/tests/picture/mod.rs"]
+mod picture;
 mod templates;
 
 use measure::{Figures, Sides, record_and_replay};
@@ -37,10 +44,24 @@ async fn main() {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             judge::judge(&folder, arguments.get(2).map(String::as_str));
         }
+        Some("generate") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            let count = arguments.get(2).map_or("0-200", String::as_str);
+            let seeds = count.split_once('-').and_then(|(a, b)| Some(a.parse().ok()?..b.parse().ok()?));
+            match seeds {
+                Some(seeds) => generated::generate(seeds, &folder).await,
+                None => println!("accuracy: name seeds as FROM-TO"),
+            }
+        }
+        Some("judge-generated") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            generated::judge_generated(&folder, arguments.get(2).map(String::as_str));
+        }
+        Some("noise") => noise::noise(loads, arguments.get(1).map(String::as_str)).await,
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
         _ => println!(
-            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]` or `edits [ONLY]`"
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `edits [ONLY]` or `noise [pairs|promise]`"
         ),
     }
 }
@@ -48,7 +69,7 @@ async fn main() {
 async fn replay(loads: usize, folder: Option<PathBuf>, only: Option<&str>) {
     let mut all: Vec<(String, Sides)> = Vec::new();
     println!("{loads} loads recorded, the middle one replayed {loads} times; medians, recorded → replayed");
-    let wanted = |name: &str| only.is_none_or(|only| name.contains(only));
+    let wanted = |name: &str| only.is_none_or(|only| only.split(',').any(|o| name.contains(o)));
     let site = StandIn::start().await.expect("the stand-in starts");
     for page in all_pages() {
         for (id, short) in [("phone-on-the-move", "phone"), ("home-laptop", "laptop")] {
@@ -87,6 +108,11 @@ fn told(name: String, made: Result<Sides, String>) -> Option<(String, Sides)> {
             let cells: Vec<String> = HELD.iter().filter_map(|m| sides.cell(*m)).collect();
             let a = sides.answered;
             println!("{name}\n    {}\n    answered {} / {} / {}", cells.join("  "), a.exactly, a.nearly, a.not);
+            for metric in HELD {
+                if let Some(ranges) = sides.ranges_beyond(metric, 0.15) {
+                    println!("    beyond 15 %: {ranges}");
+                }
+            }
             for unknown in sides.unknown.iter().take(5) {
                 println!("    not kept: {unknown}");
             }

@@ -68,6 +68,20 @@ impl Sides {
         }
     }
 
+    /// Between what the loads of both sides lie, where their medians are further off than a bound: what a
+    /// page's own loads scatter by is no fault of its replay.
+    pub fn ranges_beyond(&self, metric: Metric, bound: f64) -> Option<String> {
+        let off = self.off(metric)?;
+        (off > if metric == Metric::Cls { 0.01 } else { bound }).then_some(())?;
+        let range = |of: &[Metrics]| {
+            let values: Vec<f64> = of.iter().filter_map(|m| m.value(metric)).collect();
+            let low = values.iter().copied().fold(f64::INFINITY, f64::min);
+            let high = values.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+            if metric == Metric::Cls { format!("{low:.3} to {high:.3}") } else { format!("{low:.0} to {high:.0}") }
+        };
+        Some(format!("{metric:?} {} recorded, {} replayed", range(&self.recorded), range(&self.replayed)))
+    }
+
     pub fn cell(&self, metric: Metric) -> Option<String> {
         let (a, b) = self.medians(metric)?;
         Some(match metric {

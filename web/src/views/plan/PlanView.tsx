@@ -287,7 +287,8 @@ export default function PlanView() {
                     onDragOver={(e) => e.preventDefault()}
                     onDrop={() => drop(i)}
                     aria-label={`${i + 1}. ${fix.fix.title}, ${STATES[fix.state]}`}
-                    onFocus={() => select({ kind: 'fix', id: fix.id })}
+                    // Not for what stands in the row: the margin that opens would move a button from under the pointer.
+                    onFocus={(e) => e.target === e.currentTarget && select({ kind: 'fix', id: fix.id })}
                     onKeyDown={(e) => {
                       if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
                         e.preventDefault();

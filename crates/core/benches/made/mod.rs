@@ -1,0 +1,59 @@
+//! Loads of any size, made by rule.
+
+use phainon_core::{
+    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PaintKind, RenderBlocking, Request, ResourceKind,
+    Work, WorkKind, WorkName,
+};
+
+/// A load of so many requests and pieces of work.
+pub fn load(requests: u32, tasks: u32) -> Load {
+    let mut load = Load::empty("http://www.skerryline.test/");
+    load.fcp = Some(Millis(900.0));
+    load.end = Millis(9000.0);
+    for id in 0..requests {
+        let (name, kind) = if id == 0 {
+            ("http://www.skerryline.test/".to_owned(), ResourceKind::Document)
+        } else {
+            (format!("http://www.skerryline.test/plugins/p{}/f{id}.js", id % 20), ResourceKind::Script)
+        };
+        let mut r = Request::new(id, &name, kind);
+        r.start = Millis(f64::from(id) * 2.0);
+        r.sent = Some(r.start);
+        r.first_byte = Some(r.start + Millis(50.0));
+        r.end = Some(r.start + Millis(90.0));
+        r.transferred = Some(Bytes(20_000));
+        r.render_blocking = if id % 9 == 1 { RenderBlocking::Blocking } else { RenderBlocking::NonBlocking };
+        r.initiator = Initiator { kind: InitiatorKind::Parser, ..Initiator::default() };
+        load.requests.push(r);
+    }
+    for n in 0..tasks {
+        let start = f64::from(n) * 8000.0 / f64::from(tasks);
+        let url = format!("http://www.skerryline.test/plugins/p{}/f{}.js", n % 20, n % requests.max(1));
+        for (depth, name) in [(0, WorkName::Task), (1, WorkName::Call)] {
+            load.work.push(Work {
+                kind: WorkKind::ScriptRun,
+                name,
+                start: Millis(start),
+                duration: Millis(0.5),
+                depth,
+                url: (depth > 0).then(|| url.as_str().into()),
+                function: None,
+                event: None,
+                timer: None,
+                line: None,
+            });
+        }
+    }
+    load.lcp_candidates.push(LcpCandidate {
+        at: Millis(2500.0),
+        kind: PaintKind::Text,
+        size: 1.0,
+        node: None,
+        url: None,
+        tag: None,
+        selector: None,
+        snippet: None,
+        rect: None,
+    });
+    load
+}

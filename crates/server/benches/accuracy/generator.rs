@@ -1,0 +1,339 @@
+//! Pages drawn by chance from a seed: what stands in the head and in which order, what the body holds,
+//! and in what way the largest element comes to be shown. A page is the same for the same seed.
+
+use rand::prelude::IndexedRandom;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use std::time::Duration;
+
+/// The document's host, and those of files.
+pub const HOSTS: [&str; 3] = ["www.saltmarsh.test", "files.saltmarsh.test", "libs.brinewell.test"];
+
+/// A file of a page.
+#[derive(Debug, Clone)]
+pub struct Made {
+    pub host: &'static str,
+    pub name: String,
+    pub mime: &'static str,
+    pub body: Vec<u8>,
+    /// How long the server takes over it.
+    pub wait: Duration,
+    /// Where it leads, for a hop.
+    pub leads: Option<String>,
+}
+
+/// A page.
+pub struct Drawn {
+    pub seed: u64,
+    pub html: String,
+    /// How long the server takes over the document.
+    pub wait: Duration,
+    /// The rest of the document comes so much later than its head.
+    pub trickles: Option<(usize, Duration)>,
+    pub files: Vec<Made>,
+    /// What it is made of, in a line.
+    pub about: String,
+    /// Hosts that speak HTTP/1.1 alone.
+    pub first_only: Vec<&'static str>,
+    pub conditions: &'static str,
+}
+
+struct Draw {
+    chance: ChaCha8Rng,
+    files: Vec<Made>,
+    about: Vec<String>,
+    head: Vec<String>,
+    /// Above the largest element.
+    above: Vec<String>,
+    /// Below it.
+    below: Vec<String>,
+    picture: Vec<u8>,
+}
+
+const SHOW: &str = "document.getElementById('place').innerHTML = WORDS";
+
+fn words() -> String {
+    format!("<h1>{}</h1>", "Words of the page that are many enough to be the largest thing on it. ".repeat(6))
+}
+
+/// Draws the page of a seed. `picture` is the file that pictures are.
+pub fn draw(seed: u64, picture: &[u8]) -> Drawn {
+    let mut draw = Draw {
+        chance: ChaCha8Rng::seed_from_u64(seed),
+        files: Vec::new(),
+        about: Vec::new(),
+        head: vec![format!("<script>globalThis.WORDS = `{}`</script>", words())],
+        above: vec!["<p>First</p>".into()],
+        below: Vec::new(),
+        picture: picture.to_vec(),
+    };
+    for _ in 0..draw.chance.random_range(1..5) {
+        draw.head_piece();
+    }
+    for _ in 0..draw.chance.random_range(0..3) {
+        draw.body_piece();
+    }
+    let largest = draw.largest();
+    for _ in 0..draw.chance.random_range(0..3) {
+        draw.last_piece();
+    }
+    let head = draw.head.join("\n");
+    let start = format!(
+        "<!doctype html><html lang=en><head><meta charset=utf-8><meta name=viewport content='width=device-width'><title>Page {seed}</title>\n{head}\n</head><body>\n{}\n",
+        draw.above.join("\n")
+    );
+    let html = format!("{start}{largest}\n{}\n</body></html>", draw.below.join("\n"));
+    let trickles = draw.chance.random_bool(0.08).then(|| (start.len(), draw.late()));
+    if trickles.is_some() {
+        draw.about.push("document in two parts".into());
+    }
+    let wait = draw.short();
+    let first_only = HOSTS.into_iter().filter(|_| draw.chance.random_bool(0.3)).collect();
+    let conditions = *["unshaped", "home-laptop"].choose(&mut draw.chance).unwrap_or(&"unshaped");
+    Drawn { seed, html, wait, trickles, files: draw.files, about: draw.about.join(", "), first_only, conditions }
+}
+
+impl Draw {
+    fn late(&mut self) -> Duration {
+        Duration::from_millis(self.chance.random_range(300..1_000))
+    }
+
+    fn short(&mut self) -> Duration {
+        Duration::from_millis(self.chance.random_range(5..90))
+    }
+
+    fn wait(&mut self) -> Duration {
+        if self.chance.random_bool(0.35) { self.late() } else { self.short() }
+    }
+
+    /// Adds a file; gives its address.
+    fn file(&mut self, ending: &str, mime: &'static str, body: Vec<u8>) -> String {
+        let wait = self.wait();
+        let host = *HOSTS.choose(&mut self.chance).unwrap_or(&HOSTS[0]);
+        self.file_at(host, ending, mime, body, wait)
+    }
+
+    fn file_at(
+        &mut self,
+        host: &'static str,
+        ending: &str,
+        mime: &'static str,
+        body: Vec<u8>,
+        wait: Duration,
+    ) -> String {
+        let name = format!("f{}.{ending}", self.files.len());
+        let address = format!("https://{host}/{name}");
+        self.files.push(Made { host, name, mime, body, wait, leads: None });
+        address
+    }
+
+    fn script(&mut self, does: &str) -> String {
+        let padding = self.chance.random_range(200..40_000);
+        let busy = if self.chance.random_bool(0.25) { self.chance.random_range(20..140) } else { 0 };
+        let work = if busy > 0 {
+            format!("{{ const t = performance.now(); while (performance.now() - t < {busy}); }}\n")
+        } else {
+            String::new()
+        };
+        let body = format!("{work}{does}\n/*{}*/", "-".repeat(padding));
+        self.file("js", "text/javascript", body.into_bytes())
+    }
+
+    fn sheet(&mut self, rules: &str) -> String {
+        let body = format!("{rules}\n/*{}*/", "-".repeat(self.chance.random_range(100..30_000)));
+        self.file("css", "text/css", body.into_bytes())
+    }
+
+    fn image(&mut self) -> String {
+        let picture = self.picture.clone();
+        self.file("png", "image/png", picture)
+    }
+
+    fn font(&mut self) -> String {
+        self.file("woff2", "font/woff2", include_bytes!("../../../recorder/tests/classes/letters.woff2").to_vec())
+    }
+
+    fn data(&mut self) -> String {
+        self.file("json", "application/json", b"{}".to_vec())
+    }
+
+    fn head_piece(&mut self) {
+        let piece = match self.chance.random_range(0..11) {
+            0 | 1 => format!("<link rel=stylesheet href={}>", self.sheet("h1 { color: navy }")),
+            2 => format!("<script src={}></script>", self.script("")),
+            3 => format!("<script async src={}></script>", self.script("")),
+            4 => format!("<script defer src={}></script>", self.script("")),
+            5 => format!("<script type=module src={}></script>", self.script("")),
+            6 => {
+                let imported = self.sheet("p { color: teal }");
+                format!("<link rel=stylesheet href={}>", self.sheet(&format!("@import '{imported}';")))
+            }
+            7 => {
+                let busy = self.chance.random_range(10..120);
+                format!("<script>{{ const t = performance.now(); while (performance.now() - t < {busy}); }}</script>")
+            }
+            8 => {
+                let inserted = self.script("");
+                format!(
+                    "<script>{{ const s = document.createElement('script'); s.src = '{inserted}'; document.head.append(s) }}</script>"
+                )
+            }
+            9 => {
+                let font = self.font();
+                let shown = if self.chance.random_bool(0.5) { "swap" } else { "block" };
+                format!(
+                    "<style>@font-face {{ font-family: Other; src: url({font}); font-display: {shown} }} p {{ font-family: Other }}</style>"
+                )
+            }
+            _ => format!("<link rel=stylesheet media=print href={}>", self.sheet("h1 { color: black }")),
+        };
+        self.head.push(piece);
+    }
+
+    fn body_piece(&mut self) {
+        let piece = match self.chance.random_range(0..5) {
+            0 => format!("<script src={}></script>", self.script("")),
+            1 => format!("<link rel=stylesheet href={}>", self.sheet("h1 { color: maroon }")),
+            2 => format!("<img src={} width=40 height=30 alt=''>", self.image()),
+            3 => format!("<script async src={}></script>", self.script("")),
+            _ => format!("<script>fetch('{}')</script>", self.data()),
+        };
+        self.above.push(piece);
+    }
+
+    fn last_piece(&mut self) {
+        let piece = match self.chance.random_range(0..4) {
+            0 => format!("<script src={}></script>", self.script("")),
+            1 => format!("<img src={} width=40 height=30 alt=''>", self.image()),
+            2 => format!("<img loading=lazy src={} width=40 height=30 alt=''>", self.image()),
+            _ => format!("<script defer src={}></script>", self.script("")),
+        };
+        self.below.push(piece);
+    }
+
+    /// A script that does something, as a tag of some sort.
+    fn actor(&mut self, does: &str) -> String {
+        let how = *["", "defer", "async", "type=module"].choose(&mut self.chance).unwrap_or(&"");
+        self.about.push(format!("by a script ({})", if how.is_empty() { "blocking" } else { how }));
+        format!("<script {how} src={}></script>", self.script(does))
+    }
+
+    /// The largest element, in one of the ways in which it comes to be shown.
+    fn largest(&mut self) -> String {
+        let place = "<div id=place></div>";
+        let way = self.chance.random_range(0..17);
+        let name = [
+            "picture in the HTML",
+            "lazy picture",
+            "background by a sheet",
+            "picture by a script",
+            "lazy picture by a script",
+            "words in the HTML",
+            "words by a script",
+            "words after a fetch",
+            "words after a timer",
+            "words once parsed",
+            "words at the load event",
+            "words in a font",
+            "words by an animation",
+            "words by a late sheet",
+            "picture behind a hop",
+            "words once a library is there",
+            "background by a class",
+        ];
+        self.about.push(name.get(way).copied().unwrap_or_default().into());
+        match way {
+            0 => format!("<img src={} width=360 height=240 alt=''>", self.image()),
+            1 => format!("<img loading=lazy src={} width=360 height=240 alt=''>", self.image()),
+            2 => {
+                let image = self.image();
+                let sheet = self.sheet(&format!(".large {{ width: 360px; height: 240px; background: url({image}) }}"));
+                self.head.push(format!("<link rel=stylesheet href={sheet}>"));
+                "<div class=large></div>".into()
+            }
+            3 | 4 => {
+                let lazy = if way == 4 { "loading=lazy " } else { "" };
+                let image = self.image();
+                let does = format!(
+                    "document.getElementById('place').innerHTML = \"<img {lazy}src={image} width=360 height=240 alt=''>\""
+                );
+                format!("{place}{}", self.actor(&does))
+            }
+            5 => words(),
+            6 => format!("{place}{}", self.actor(SHOW)),
+            7 => {
+                let data = self.data();
+                let then = match self.chance.random_range(0..3) {
+                    0 => format!("() => {{ {SHOW} }}"),
+                    1 => format!("() => requestAnimationFrame(() => {{ {SHOW} }})"),
+                    _ => format!("r => r.json().then(() => {{ {SHOW} }})"),
+                };
+                format!("{place}{}", self.actor(&format!("fetch('{data}').then({then})")))
+            }
+            8 => {
+                let after = self.chance.random_range(100..900);
+                format!("{place}{}", self.actor(&format!("setTimeout(() => {{ {SHOW} }}, {after})")))
+            }
+            9 => format!("{place}<script>addEventListener('DOMContentLoaded', () => {{ {SHOW} }})</script>"),
+            10 => format!("{place}<script>addEventListener('load', () => {{ {SHOW} }})</script>"),
+            11 => {
+                let font = self.font();
+                self.head.push(format!(
+                    "<style>@font-face {{ font-family: Own; src: url({font}) }} h1 {{ font-family: Own }}</style>"
+                ));
+                words()
+            }
+            12 => {
+                let after = self.chance.random_range(200..900);
+                self.head.push(format!("<style>h1 {{ visibility: hidden; animation: appear 0s {after}ms forwards }} @keyframes appear {{ to {{ visibility: visible }} }}</style>"));
+                words()
+            }
+            13 => {
+                let sheet = self.sheet("h1 { display: block }");
+                self.head.push("<style>h1 { display: none }</style>".into());
+                let link = if self.chance.random_bool(0.5) {
+                    format!(
+                        "<script>{{ const l = document.createElement('link'); l.rel = 'stylesheet'; l.href = '{sheet}'; document.head.append(l) }}</script>"
+                    )
+                } else {
+                    format!("<link rel=stylesheet href={sheet} media=print onload=\"this.media='all'\">")
+                };
+                self.head.push(link);
+                words()
+            }
+            14 => {
+                let image = self.image();
+                let wait = self.wait();
+                let hop = self.file_at(HOSTS[1], "png", "image/png", Vec::new(), wait);
+                if let Some(made) = self.files.last_mut() {
+                    made.leads = Some(image);
+                }
+                format!("<img src={hop} width=360 height=240 alt=''>")
+            }
+            15 => {
+                let library = self.script("globalThis.library = true");
+                self.head.push(format!("<script async src={library}></script>"));
+                let looks = match self.chance.random_range(0..3) {
+                    0 => format!(
+                        "const t = setInterval(() => {{ if (globalThis.library) {{ clearInterval(t); {SHOW} }} }}, 50)"
+                    ),
+                    1 => format!(
+                        "const look = () => {{ if (globalThis.library) {{ {SHOW} }} else setTimeout(look, 40) }}; look()"
+                    ),
+                    _ => format!(
+                        "const look = () => {{ if (globalThis.library) {{ {SHOW} }} else requestAnimationFrame(look) }}; look()"
+                    ),
+                };
+                format!("{place}<script>{looks}</script>")
+            }
+            _ => {
+                let image = self.image();
+                let sheet = self.sheet(&format!(
+                    ".large {{ width: 360px; height: 240px }} .on .large {{ background: url({image}) }}"
+                ));
+                self.head.push(format!("<link rel=stylesheet href={sheet}>"));
+                format!("<div class=large></div>{}", self.actor("document.body.className = 'on'"))
+            }
+        }
+    }
+}
