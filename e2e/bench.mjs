@@ -3,14 +3,13 @@
 // Prints what it measured; `cargo xtask bench` runs it. PHAINON_BENCH_MB sets the trace's size,
 // PHAINON_BENCH_BESIDE how many recordings of half of it lie beside.
 import { chromium } from '@playwright/test';
-import { execFileSync, spawn } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { execFileSync } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { folder, ms, percentile, root, serving } from './bench-support.mjs';
 
-const root = join(import.meta.dirname, '..');
 const megabytes = process.env.PHAINON_BENCH_MB ?? '100';
-const data = mkdtempSync(join(tmpdir(), 'phainon-bench-'));
+const data = folder();
 const beside = Number(process.env.PHAINON_BENCH_BESIDE ?? 50);
 const make = (size, name) => {
   const file = join(data, name);
@@ -18,15 +17,7 @@ const make = (size, name) => {
   return readFileSync(file);
 };
 const [whole, half] = [make(megabytes, 'trace.json'), make(Number(megabytes) / 2, 'half.json')];
-const server = spawn(join(root, 'target/debug/phainon'), ['serve', '--data', join(data, 'store'), '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
-const address = await new Promise((resolve) => {
-  let text = '';
-  server.stdout.on('data', (part) => {
-    text += part;
-    const found = /http:\/\/[\d.:]+/.exec(text);
-    if (found) resolve(found[0]);
-  });
-});
+const { address, taken, stop } = await serving(data);
 const browser = await chromium.launch({ executablePath: process.env.PHAINON_BROWSER ?? '/usr/bin/chromium-headless-shell', args: ['--no-sandbox'] });
 /** Time that the machine's host gave to others, and all time, since it was started. */
 const stolen = () => {
@@ -34,19 +25,6 @@ const stolen = () => {
   return [all[7], all.reduce((sum, n) => sum + n, 0)];
 };
 const atStart = stolen();
-const percentile = (values, p) => values.toSorted((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * p))];
-const ms = (value) => `${value.toFixed(1)} ms`;
-
-/** The ids of what a file becomes. */
-async function taken(name, bytes) {
-  const form = new FormData();
-  form.append('file', new Blob([bytes]), name);
-  const answer = await fetch(`${address}/api/import`, { method: 'POST', body: form });
-  const made = await answer.json();
-  if (!answer.ok) throw new Error(made.detail);
-  return made.ids;
-}
-
 /** Imports a file while others ask for the list, and tells how long both had to wait. */
 async function add(name, bytes) {
   const began = performance.now();
@@ -230,6 +208,5 @@ try {
   console.log(`meanwhile the host gave ${((100 * (taken1 - taken0)) / (all1 - all0)).toFixed(1)} % of the processors' time to others`);
 } finally {
   await browser.close();
-  server.kill();
-  rmSync(data, { recursive: true, force: true });
+  stop();
 }

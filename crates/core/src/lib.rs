@@ -75,6 +75,7 @@ pub use body::{Bodies, NoBodies};
 pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};
 pub use document::{
     DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, LargestPlace, Mark, SaidDocument, Share, document_view,
+    largest_in_markup,
 };
 pub use edit::{Edit, EditKind, Effort, Risk, Scope};
 pub use handlers::{ForcedRow, HandlerRow, forced, handlers};

@@ -117,6 +117,10 @@ pub struct Load {
     pub profile: Option<Profile>,
     pub frames: Vec<ScreenFrame>,
     pub page: Option<PageFacts>,
+    /// Whether the largest element stands in the document's markup; where not, a script put it in. `None` where
+    /// the document was not kept.
+    #[serde(default)]
+    pub largest_in_markup: Option<bool>,
     pub observed: Option<Observed>,
     /// Errors that the page's scripts left to the console, each once.
     #[serde(default)]
@@ -168,6 +172,7 @@ impl Load {
             profile: None,
             frames: Vec::new(),
             page: None,
+            largest_in_markup: None,
             observed: None,
             errors: Vec::new(),
             listened: None,

@@ -4,11 +4,12 @@
 
 mod site;
 
-use phainon_core::forecast::{Forecast, Model};
+use phainon_core::forecast::{Forecast, Instead, Model};
 use phainon_core::metrics::Metric;
+use phainon_core::path::path_to_largest;
 use phainon_core::{
-    Bytes, Edit, Millis, NoBodies, Prepared, RenderBlocking, Request, ResourceKey, ResourceKind, Scope, WorkName,
-    preset,
+    Bytes, Edit, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId, ResourceKey, ResourceKind, Scope,
+    WorkName, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -65,6 +66,33 @@ fn without_the_script_above_it_the_sheet_is_waited_for() {
     // The sheet is not what holds it up.
     let sheet = forecast(&script_above_sheet(), &[Edit::Remove { file: file("look.css") }]);
     near(change(&sheet, Metric::Lcp), -10.0);
+}
+
+#[test]
+fn a_file_that_comes_just_behind_another_is_worth_little_alone() {
+    let reliefs = |other: f64| {
+        let mut site = Site::new();
+        blocking(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 1000.0, 1010.0]), 3);
+        blocking(site.asks("other.js", ResourceKind::Script, [150.0, 150.0, other, other + 10.0]), 4);
+        site.runs(WorkName::Evaluate, [1012.0, 1014.0], "big.js");
+        site.runs(WorkName::Evaluate, [1015.0, 1017.0], "other.js");
+        site.draws([1020.0, 1030.0]);
+        site.paints(1040.0, None);
+        site.0.fcp = Some(Millis(1040.0));
+        let prepared = Arc::new(Prepared::plain(site.0));
+        let path = path_to_largest(&prepared).unwrap();
+        let given = path.iter().filter(|l| l.url.as_deref() == Some(&at("big.js"))).map(|l| l.length().0).sum::<f64>();
+        assert!(given > 800.0, "{given}");
+        Model::of(&prepared).reliefs(&path).into_iter().find(|r| r.request.0 == 1).unwrap()
+    };
+    let alone = reliefs(200.0);
+    // All but the way there and back.
+    let way = Site::new().0.requests[0].first_byte.unwrap().0;
+    assert!(alone.gain_ms.0 < 850.0 && alone.gain_ms.0 > 850.0 - way, "{}", alone.gain_ms.0);
+    let beside = reliefs(950.0);
+    near(beside.gain_ms.0, 50.0);
+    assert_eq!(beside.instead, Some(Instead::Request(RequestId(2))));
+    near(beside.given_ms.0, alone.given_ms.0);
 }
 
 #[test]

@@ -8,10 +8,11 @@ use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router};
+use phainon_core::forecast::Model;
 use phainon_core::metrics::{SiteWeight, UnusedFile, unused};
-use phainon_core::path::{path_to_first_paint, path_to_request};
+use phainon_core::path::{path_to_first_paint, path_to_frame, path_to_largest, path_to_mark, path_to_request};
 use phainon_core::profile::{Functions, functions};
-use phainon_core::words::{SaidLeg, note_sentence, return_reason, say_leg};
+use phainon_core::words::{SaidLeg, SaidRelief, note_sentence, return_reason, say_leg, say_relief};
 use phainon_core::{
     Header, Millis, Prepared, Request, RequestId, ReturnVisit, SaidDocument, document_view, return_visit, tracks,
 };
@@ -32,6 +33,7 @@ pub fn router() -> Router<App> {
         .route("/recordings/{id}/loads/{number}/tracks", get(draw))
         .route("/recordings/{id}/loads/{number}/functions", get(by_function))
         .route("/recordings/{id}/loads/{number}/path", get(path_to))
+        .route("/recordings/{id}/loads/{number}/reliefs", get(reliefs))
         .route("/recordings/{id}/loads/{number}/document", get(document))
         .route("/recordings/{id}/loads/{number}/requests/{request}/headers", get(headers))
         .route("/recordings/{id}/loads/{number}/requests/{request}/body", get(body))
@@ -83,7 +85,8 @@ struct Where {
     to: String,
 }
 
-/// The path to the first paint, or to the last byte of a request (`request:12`).
+/// The path to the first paint, a frame (`frame:3`), a mark of the page's own (`mark:0`), or the last byte of a
+/// request (`request:12`).
 async fn path_to(
     Shared(app): Shared<App>,
     Path((id, number)): Path<(i64, u32)>,
@@ -91,20 +94,38 @@ async fn path_to(
 ) -> Answer<Json<Vec<SaidLeg>>> {
     let load = rereading::prepared(&app, id, number).await?;
     apart(move || {
-        let request = wanted.to.strip_prefix("request:").and_then(|id| id.parse().ok()).map(RequestId);
-        let (path, why) = match (wanted.to.as_str(), request) {
-            ("first-paint", _) => (path_to_first_paint(&load), "This load's first paint is not known."),
-            (_, Some(id)) if load.load.request(id).is_some() => {
+        let (kind, number) = wanted.to.split_once(':').unwrap_or((&wanted.to, ""));
+        let number = number.parse::<u32>().ok();
+        let place = number.and_then(|n| usize::try_from(n).ok());
+        let (path, why) = match (kind, number.map(RequestId), place) {
+            ("first-paint", None, _) => (path_to_first_paint(&load), "This load's first paint is not known."),
+            ("frame", _, Some(place)) => (path_to_frame(&load, place), "This load has no such frame."),
+            ("mark", _, Some(place)) => {
+                (path_to_mark(&load, place), "This load has no such mark, or no script is known to have set it.")
+            }
+            ("request", Some(id), _) if load.load.request(id).is_some() => {
                 (path_to_request(&load, id), "This request's last byte never came, so no path leads to it.")
             }
-            (_, Some(_)) => (None, "This load has no such request."),
+            ("request", Some(_), _) => (None, "This load has no such request."),
             _ => {
-                let why = "Say where the path is to lead: `first-paint`, or `request:` and its number.";
+                let why =
+                    "Say where the path is to lead: `first-paint`, or `request:`, `frame:` or `mark:` and its number.";
                 return Err(Problem::new(StatusCode::BAD_REQUEST, why));
             }
         };
         let path = path.ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, why))?;
         Ok(Json(path.iter().map(say_leg).collect()))
+    })
+    .await
+}
+
+/// What the largest paint would gain from each file of its path, were it there at once.
+async fn reliefs(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>) -> Answer<Json<Vec<SaidRelief>>> {
+    let load = rereading::prepared(&app, id, number).await?;
+    apart(move || {
+        let path = path_to_largest(&load).unwrap_or_default();
+        let reliefs = Model::of(&load).reliefs(&path);
+        Ok(Json(reliefs.iter().map(|relief| say_relief(relief, &load.load)).collect()))
     })
     .await
 }

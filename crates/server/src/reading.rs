@@ -1,7 +1,9 @@
 //! From opened files to analysed recordings: the one way in, for the command line and the server.
 
 use phainon_core::metrics::Metrics;
-use phainon_core::{Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, summarise};
+use phainon_core::{
+    Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, largest_in_markup, summarise,
+};
 use phainon_formats::{BodyMap, FormatError, RawLoad};
 use std::sync::Arc;
 
@@ -71,7 +73,10 @@ pub fn read_load(
     if !raw.has_data() {
         return Ok(None);
     }
-    let prepared = Prepared::new(Arc::new(raw.assemble()?), settings.clone());
+    let mut load = raw.assemble()?;
+    let document = load.document().and_then(|document| bodies.body(&document.body.as_ref()?.hash));
+    load.largest_in_markup = document.and_then(|body| largest_in_markup(&load, &body));
+    let prepared = Prepared::new(Arc::new(load), settings.clone());
     let analysis = analyse(&prepared, bodies);
     let tracks = (draw && !prepared.load.work.is_empty()).then(|| phainon_core::tracks(&prepared).to_bytes());
     Ok(Some(Reading { load: prepared.load, analysis, tracks }))

@@ -330,3 +330,26 @@ fn budgets_come_from_a_file_too() {
     assert_eq!(own.status.code(), Some(0), "what the command line says stands before the file");
     assert_eq!(phainon(&["analyse", &demo(), "--budgets", "no-such.toml"]).status.code(), Some(2));
 }
+
+#[test]
+fn pages_of_a_file_are_recorded_and_held_against_its_budgets() {
+    let pages = |budget: &str| {
+        format!(
+            "[[pages]]\npage = \"Notice\"\nurl = \"http://www.skerryline.test/notices/winter-refit/\"\nconditions = \"Home laptop\"\nbudgets = {{ {budget} }}\n"
+        )
+    };
+    let (folder, file) = written("phainon.toml", &pages("lcp = \"60s\", tbt = \"1ms\", fcp = \"1ms\""));
+    let (file, out) = (file.to_string_lossy().into_owned(), folder.path().join("notice.phainon.zip"));
+    let out = out.to_string_lossy().into_owned();
+    let recorded = phainon(&["record", "--pages", &file, "--loads", "1", "--no-detail", "--no-bodies", "--out", &out]);
+    let said = String::from_utf8_lossy(&recorded.stderr);
+    assert_eq!(recorded.status.code(), Some(1), "{said}");
+    assert!(said.contains("budget fcp: ") && !said.contains("budget lcp"), "{said}");
+    // What was recorded is there all the same, under the page's name.
+    let again = phainon(&["analyse", &out, "--budgets", &file]);
+    assert_eq!(again.status.code(), Some(1), "{}", String::from_utf8_lossy(&again.stderr));
+    std::fs::write(&file, "[budgets]\nlcp = \"1s\"").unwrap();
+    let none = phainon(&["record", "--pages", &file]);
+    assert_eq!(none.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&none.stderr).contains("names no page with a url"));
+}

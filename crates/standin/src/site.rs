@@ -118,8 +118,9 @@ impl Site {
             );
         }
 
-        let scenes: [(&str, &str, Scene); 17] = [
+        let scenes: [(&str, &str, Scene); 18] = [
             (STATIC, "/media/hero-marlin-bay.jpg", scene(1, 1920, 1080, 84, 0.36, true)),
+            (STATIC, "/media/hero-marlin-bay-phone.jpg", scene(1, 1080, 608, 84, 0.36, true)),
             (STATIC, "/themes/tidemark/header-waves.jpg", scene(2, 1600, 420, 82, 0.30, false)),
             ("ads.islandmedia.test", "/advert.jpg", scene(3, 1500, 1000, 93, 0.42, false)),
             ("ads.islandmedia.test", "/advert-small.jpg", scene(3, 960, 640, 62, 0.12, false)),

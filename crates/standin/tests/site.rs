@@ -97,6 +97,11 @@ async fn every_page_has_its_faults_and_their_repairs() {
         crossing.contains("class=\"lead\"") && crossing.contains("sound-1.jpg\" alt"),
         "pictures without dimensions"
     );
+    assert!(
+        page("/?fix=pictures-sized")
+            .text()
+            .contains("data-hero=\"//static.skerryline.test/media/hero-marlin-bay-phone.jpg\"")
+    );
     assert!(page("/crossing/anvil-gull/?fix=pictures-sized").text().contains("sound-1-small.jpg\" width=\"480\""));
     let weight = |path| file(STATIC, path, "").body.len();
     assert!(weight("/media/sound-1.jpg") > 6 * weight("/media/sound-1-small.jpg"));

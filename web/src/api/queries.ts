@@ -21,6 +21,7 @@ import type {
   Plan,
   RecordingHead,
   Recordings,
+  Relief,
   RequestRow,
   Rereading,
   Room,
@@ -138,6 +139,15 @@ export const usePathTo = (id: number, number: number, to: string) =>
     queryKey: ['path', id, number, to],
     queryFn: () => get<Leg[]>(`${ofLoad(id, number)}/path?to=${encodeURIComponent(to)}`),
     enabled: to !== '',
+    staleTime: Infinity,
+    retry: false,
+  });
+
+/** What the largest paint would gain from each file of its path, were it there at once. */
+export const useReliefs = (id: number, number: number) =>
+  useQuery({
+    queryKey: ['reliefs', id, number],
+    queryFn: () => get<Relief[]>(`${ofLoad(id, number)}/reliefs`),
     staleTime: Infinity,
     retry: false,
   });

@@ -25,6 +25,12 @@ pub fn difference_of_medians(a: &[f64], b: &[f64]) -> Option<Interval> {
     if a.len() < 3 || b.len() < 3 {
         return None;
     }
+    // Turned round, the same groups are drawn, so that it says the opposite exactly.
+    let order = a.iter().zip(b).map(|(a, b)| a.total_cmp(b)).find(|o| o.is_ne());
+    if order.unwrap_or_else(|| a.len().cmp(&b.len())).is_gt() {
+        let turned = difference_of_medians(b, a)?;
+        return Some(Interval { low: -turned.high, high: -turned.low });
+    }
     let mut chance = ChaCha8Rng::seed_from_u64(SEED);
     let mut drawn = |values: &[f64]| {
         let group: Vec<f64> = values.iter().map(|_| values[chance.random_range(0..values.len())]).collect();

@@ -142,11 +142,7 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
             Found::default()
         }
     };
-    let base = url::Url::parse(&document.url).ok();
-    let base = match (&base, &found.base) {
-        (Some(base), Some(set)) => base.join(set).ok().or_else(|| Some(base.clone())),
-        _ => base,
-    };
+    let base = base_of(document, &found);
     let mut marks = Vec::new();
     let mut taken = vec![false; load.requests.len()];
     for tag in &found.tags {
@@ -208,6 +204,27 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
     })
 }
 
+/// Against what the document's addresses are resolved.
+fn base_of(document: &crate::Request, found: &Found) -> Option<url::Url> {
+    let base = url::Url::parse(&document.url).ok();
+    match (&base, &found.base) {
+        (Some(base), Some(set)) => base.join(set).ok().or_else(|| Some(base.clone())),
+        _ => base,
+    }
+}
+
+/// Whether a load's largest element stands in its document's markup; `None` where there is no such element, or the
+/// markup cannot be read.
+#[must_use]
+pub fn largest_in_markup(load: &Load, body: &[u8]) -> Option<bool> {
+    let found = scan(body).ok()?;
+    match largest(load, &found, base_of(load.document()?, &found).as_ref(), &mut Vec::new()) {
+        LargestPlace::NotKnown => None,
+        LargestPlace::At { .. } => Some(true),
+        LargestPlace::NotInDocument => Some(false),
+    }
+}
+
 fn mark(at: usize, mark: Mark) -> DocumentMark {
     DocumentMark { at: u32::try_from(at).unwrap_or(u32::MAX), mark }
 }
@@ -245,6 +262,28 @@ mod tests {
             piece(WorkName::Evaluate, 200.0, 30.0, Some("http://a.test/b.js")),
         ];
         load
+    }
+
+    #[test]
+    fn whether_the_largest_element_is_in_the_markup_is_told_by_its_tag() {
+        let mut load = Load::empty("http://www.skerryline.test/");
+        load.requests.push(crate::Request::new(0, "http://www.skerryline.test/", crate::ResourceKind::Document));
+        let html = |body: &str| format!("<!doctype html><title>t</title>{body}").into_bytes();
+        assert_eq!(largest_in_markup(&load, &html("<h1>Words</h1>")), None, "there is no largest element");
+        load.lcp_candidates.push(crate::LcpCandidate {
+            at: Millis(900.0),
+            kind: crate::PaintKind::Text,
+            size: 9_000.0,
+            node: None,
+            url: None,
+            tag: Some("h1".into()),
+            selector: Some("#place > h1".into()),
+            snippet: Some("<h1>".into()),
+            rect: None,
+        });
+        assert_eq!(largest_in_markup(&load, &html("<h1>Words</h1>")), Some(true));
+        let by_script = html("<div id=place></div><script>place.innerHTML = '<h1>Words</h1>'</script>");
+        assert_eq!(largest_in_markup(&load, &by_script), Some(false));
     }
 
     #[test]

@@ -11,6 +11,7 @@ mod change;
 mod effects;
 mod moments;
 mod outcome;
+mod relief;
 mod run;
 mod steps;
 mod world;
@@ -18,6 +19,7 @@ mod world;
 pub use brings::{Brings, astray, brings};
 pub use effects::Unforeseen;
 pub use outcome::Figures;
+pub use relief::{Instead, Relief, fetches};
 pub use steps::{Step, StepKind};
 
 use crate::graph::Graph;

@@ -158,8 +158,8 @@ impl Graph<'_> {
         if let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= by) {
             edges.push(delivered(Moment::ParserEnd, parsed).filled(Fill::Thread));
         }
-        if let Some((at, id)) = self.last_deferred(by + SLACK) {
-            edges.push(delivered(Moment::Released(id), at).filled(Fill::Thread));
+        for (at, moment) in self.deferred_by(by + SLACK) {
+            edges.push(delivered(moment, at).filled(Fill::Thread));
         }
         edges
     }
@@ -183,10 +183,9 @@ impl Graph<'_> {
             let released = (r.kind == ResourceKind::Script).then(|| self.prepared.released(r)).flatten();
             Some((released.or(r.end)?, r.id, released.is_some()))
         };
-        let last = self.load.requests.iter().filter(delays).filter_map(over);
-        let last = last.filter(|(at, _, _)| *at <= work.start + SLACK).max_by(|a, b| a.0.order(&b.0));
+        let all = self.load.requests.iter().filter(delays).filter_map(over);
         let mut edges = self.document_parsed(work);
-        if let Some((at, id, ran)) = last {
+        for (at, id, ran) in all.filter(|(at, _, _)| *at <= work.start + SLACK) {
             let from = if ran { Moment::Released(id) } else { Moment::Done(id) };
             let edge = Edge::new(from, at, Cause::Busy, About::Browser, LegFact::EventDelivered);
             edges.push(edge.filled(Fill::Thread));

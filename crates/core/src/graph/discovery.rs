@@ -1,7 +1,12 @@
 //! How a request came to be asked for: by whom, and what had to be there for that (Fetch; Resource Hints).
 
+use super::parser::REACHED;
+use super::stops::Stop;
 use super::{About, AskedFor, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
 use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
+
+/// What style or layout needs is asked for within this time.
+const ASKED: Millis = Millis(10.0);
 
 impl Graph<'_> {
     /// What asking for a request needed.
@@ -9,7 +14,12 @@ impl Graph<'_> {
         let Some(request) = self.load.request(id) else { return Vec::new() };
         if let Some(from) = request.redirected_from.and_then(|id| self.load.request(id)) {
             let fact = LegFact::Redirected { from: from.url.clone() };
-            return vec![Edge::new(Moment::Asked(from.id), from.start, Cause::Redirect, About::Request(from.id), fact)];
+            // The hop's own answer has its legs; without its time, all of it is one.
+            let (moment, at) = match from.final_headers.or(from.first_byte).filter(|at| *at <= request.start + SLACK) {
+                Some(answered) => (Moment::Answered(from.id), answered.min(request.start)),
+                None => (Moment::Asked(from.id), from.start),
+            };
+            return vec![Edge::new(moment, at, Cause::Redirect, About::Request(from.id), fact)];
         }
         let navigation = request.main_frame && request.initiator.kind == InitiatorKind::Navigation;
         if self.is_document(id) || navigation {
@@ -20,12 +30,34 @@ impl Graph<'_> {
         match request.initiator.kind {
             InitiatorKind::Parser | InitiatorKind::Unknown if self.is_lazy(request) => self.asked_by_layout(request),
             InitiatorKind::Script => self.asked_by_script(request),
+            // No tag names a font but a preload; what a style in the document names is told as the parser's.
+            InitiatorKind::Parser if request.kind == ResourceKind::Font => self.asked_by_style(request),
             InitiatorKind::Style => self.asked_by_style(request),
+            // What is asked for once the document is parsed, a script put in: as HTML, which is parsed as well.
+            InitiatorKind::Parser if self.is_parsed_by(request) && self.run_before(request.start).is_some() => {
+                self.asked_by_script(request)
+            }
             InitiatorKind::Parser | InitiatorKind::Preload => self.found_in_document(request),
             InitiatorKind::Redirect | InitiatorKind::Navigation | InitiatorKind::Unknown => {
                 self.back_to_document(Cause::Unknown, LegFact::AskedFor { file, why: AskedFor::NotTold })
             }
         }
+    }
+
+    /// Whether the document was parsed when something was asked for.
+    fn is_parsed_by(&self, request: &Request) -> bool {
+        request.main_frame && self.load.dom_interactive.is_some_and(|parsed| request.start > parsed + SLACK)
+    }
+
+    /// The last outermost run of script to have begun in the task that a moment is in, or just after.
+    fn run_before(&self, at: Millis) -> Option<usize> {
+        let covers = |w: &crate::Work| w.start <= at + SLACK && w.end() + SLACK >= at;
+        let task = self.load.work.iter().rposition(|w| w.depth == 0 && covers(w))?;
+        let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0).count();
+        let runs = (task..=task + inside).rev().filter(|i| self.load.work[*i].start <= at + SLACK);
+        let last = runs.into_iter().find(|i| self.load.work[*i].script().is_some())?;
+        let around = std::iter::successors(Some(last), |i| self.parents[*i]);
+        around.filter(|i| self.load.work[*i].script().is_some()).last()
     }
 
     fn is_lazy(&self, request: &Request) -> bool {
@@ -36,11 +68,16 @@ impl Graph<'_> {
     fn asked_by_layout(&self, request: &Request) -> Vec<Edge> {
         let lazy = || LegFact::AskedFor { file: request.url.clone(), why: AskedFor::Lazy };
         let mut edges = self.back_to_document(Cause::Lazy, lazy());
-        if let Some(stop) = self.stop_since_style(request.start) {
-            let edge = Edge::new(Moment::Released(stop.0), stop.1, Cause::Lazy, About::Browser, lazy());
+        if let Some(stop) = self.stop_since_frame(request.start) {
+            let edge = Edge::new(stop.moment, stop.released, Cause::Lazy, About::Browser, lazy());
             edges.push(edge.filled(Fill::Thread));
         }
-        edges.extend(self.change_since_style(request.start, Cause::Lazy, lazy()));
+        // There is no layout while rendering is blocked.
+        if let Some((at, blocker)) = self.last_blocked(request.start) {
+            let edge = Edge::new(Moment::Released(blocker), at, Cause::Lazy, About::Browser, lazy());
+            edges.push(edge.filled(Fill::Thread));
+        }
+        edges.extend(self.change_since_frame(request.start, Cause::Lazy, lazy()));
         edges
     }
 
@@ -100,52 +137,63 @@ impl Graph<'_> {
             }
             _ => {
                 let fact = LegFact::AskedFor { file: file.clone(), why: AskedFor::InlineStyle };
-                self.back_to_document(Cause::StyleFound, fact)
+                let mut edges = self.back_to_document(Cause::StyleFound, fact.clone());
+                if let Some((at, blocker)) = self.last_blocked(request.start) {
+                    let edge = Edge::new(Moment::Released(blocker), at, Cause::StyleFound, About::Browser, fact);
+                    edges.push(edge.filled(Fill::Thread));
+                }
+                edges
             }
         };
         if request.kind != ResourceKind::Style {
-            // Style had been computed with all that, and had not needed it: an element came, or changed.
+            // A frame was drawn with all that, and had not needed it: an element came, or changed.
             let known = edges.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
-            if self.styled_between(known, request.start) {
+            if self.drawn_between(known, request.start) {
                 let fact = LegFact::AskedFor { file, why: AskedFor::Element };
-                if let Some((stop, at)) = self.stop_since_style(request.start) {
-                    let edge = Edge::new(Moment::Released(stop), at, Cause::StyleFound, About::Browser, fact.clone());
+                if let Some(stop) = self.stop_since_frame(request.start) {
+                    let about = About::Browser;
+                    let edge = Edge::new(stop.moment, stop.released, Cause::StyleFound, about, fact.clone());
                     edges.push(edge.filled(Fill::Thread));
                 }
-                edges.extend(self.change_since_style(request.start, Cause::StyleFound, fact));
+                edges.extend(self.change_since_frame(request.start, Cause::StyleFound, fact));
             }
         }
         edges
     }
 
-    /// Whether style was computed once between two moments, before the computation that the later one is in.
-    fn styled_between(&self, from: Millis, to: Millis) -> bool {
+    /// Whether a frame was drawn between two moments: its style needed nothing of what the later one brought.
+    fn drawn_between(&self, from: Millis, to: Millis) -> bool {
         let after = self.load.work.partition_point(|w| w.start < from);
-        let mut styles = self.load.work[after..].iter().take_while(|w| w.start < to);
-        styles.any(|w| w.name == WorkName::Style && w.end() < to - SLACK)
+        let mut paints = self.load.work[after..].iter().take_while(|w| w.start < to);
+        paints.any(|w| w.name == WorkName::Paint && w.end() <= to - ASKED)
     }
 
-    /// The computation of style before the one that a moment is in, or comes right after.
-    fn style_before(&self, at: Millis) -> Millis {
-        let mut styles = self.load.work.iter().rev().filter(|w| w.name == WorkName::Style && w.start <= at);
-        styles.next();
-        styles.next().map_or(Millis::ZERO, |w| w.start)
+    /// When the last frame before a moment was begun: what was there then is in it. The frame whose style or
+    /// layout the moment comes from is not before it.
+    fn frame_by(&self, at: Millis) -> Millis {
+        let paint = self.load.work.iter().rposition(|w| w.name == WorkName::Paint && w.end() <= at - ASKED);
+        paint.map_or(Millis::ZERO, |place| self.begun(place))
     }
 
-    /// The run of script whose change of the page the computation of style at a moment came from.
-    fn change_since_style(&self, at: Millis, cause: Cause, fact: LegFact) -> Option<Edge> {
-        let since = self.style_before(at);
+    /// The last run of script to have changed the page since the last frame.
+    fn change_since_frame(&self, at: Millis, cause: Cause, fact: LegFact) -> Option<Edge> {
+        let since = self.frame_by(at);
         let change = self.load.changes.iter().rfind(|c| c.at >= since && c.at <= at)?;
         let run = self.run_at(change.at)?;
         let end = self.work(run).end().min(at);
         Some(Edge::new(Moment::Inside(run, Does::ChangesPage), end, cause, About::Browser, fact).filled(Fill::Thread))
     }
 
-    /// A stop of the parser that was released since then, so that it went on and brought elements.
-    fn stop_since_style(&self, at: Millis) -> Option<(RequestId, Millis)> {
-        let since = self.style_before(at);
+    /// A stop of the parser since whose release, and since the last frame, it went on and brought elements.
+    fn stop_since_frame(&self, at: Millis) -> Option<Stop> {
+        let since = self.frame_by(at);
         let stop = self.parser.last_above(None, at, None)?;
-        (stop.released >= since).then_some((stop.request, stop.released))
+        let after = self.load.work.partition_point(|w| w.start < since);
+        let mut reads = (after..self.load.work.len()).take_while(|i| self.work(*i).start <= at).filter(|i| {
+            let work = self.work(*i);
+            work.name == WorkName::ParseHtml && work.start - stop.released <= REACHED && !self.is_by_script(*i)
+        });
+        (stop.released >= since || reads.next().is_some()).then_some(stop)
     }
 
     /// The last request to block rendering that let go by `by`, other than one.
@@ -166,7 +214,11 @@ impl Graph<'_> {
         let at_end = at + SLACK;
         let covering = |w: &crate::Work| w.start <= at_end && w.end() + SLACK >= at;
         let by = &request.initiator;
-        let named = |url: Option<&std::sync::Arc<str>>| by.stack.iter().chain(by.url.iter()).any(|u| Some(u) == url);
+        // The parser names the document, whoever handed it the HTML.
+        let by_script = by.kind != InitiatorKind::Parser;
+        let named = |url: Option<&std::sync::Arc<str>>| {
+            by_script && by.stack.iter().chain(by.url.iter()).any(|u| Some(u) == url)
+        };
         let runs = self.load.work.iter().enumerate().filter(|(_, w)| covering(w) && w.script().is_some());
         // Prefer the script that the stack names; among its pieces, the outermost.
         let mut candidates: Vec<(usize, bool, u16)> = runs.map(|(i, w)| (i, named(w.url.as_ref()), w.depth)).collect();
@@ -182,5 +234,6 @@ impl Graph<'_> {
             .filter(|&i| self.load.work[i].start <= at_end && self.load.work[i].script().is_some())
             .find(|&i| named(self.load.work[i].url.as_ref()))
             .or_else(|| candidates.first().map(|c| c.0))
+            .or_else(|| self.run_before(at).filter(|_| by.kind == InitiatorKind::Parser))
     }
 }

@@ -7,7 +7,7 @@
 
 use super::stops::{above, place};
 use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment};
-use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkKind, WorkName};
+use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, Work, WorkKind, WorkName};
 
 /// Idle for this long with everything there, the browser was not merely about to draw.
 const UNDRAWN: Millis = Millis(60.0);
@@ -27,10 +27,41 @@ impl Graph<'_> {
     pub(super) fn painted(&self, file: Option<RequestId>, text: bool, paint: Millis) -> Vec<Edge> {
         let needed = self.known_needs(file, text, paint);
         let ready = needed.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
-        match self.drawn(paint).filter(|drawn| self.is_late(ready, *drawn)) {
-            Some(drawn) => self.set_off(ready, drawn, (file, text), paint),
-            None => needed,
+        let Some(drawn) = self.drawn(paint) else { return needed };
+        if self.is_late(ready, drawn) {
+            return self.set_off(ready, drawn, (file, text), paint);
         }
+        // Words that are not in the markup came by a script, however soon after all else.
+        let put_in = text && self.is_put_in(paint);
+        let run = put_in.then(|| self.changing_run(self.since_frame(ready, drawn, paint), drawn)).flatten();
+        run.map_or(needed, |run| self.drawing(Moment::Inside(run, Does::ChangesPage), self.work(run).end().min(paint)))
+    }
+
+    /// Whether a paint is that of a largest element which a script put in.
+    fn is_put_in(&self, paint: Millis) -> bool {
+        let largest = self.load.largest().is_some_and(|l| (l.at.0 - paint.0).abs() < 0.01);
+        largest && self.load.largest_in_markup == Some(false)
+    }
+
+    /// From when on what changed the page shows in a frame: since the frame before, and since all else was there.
+    fn since_frame(&self, ready: Millis, drawn: Drawn, paint: Millis) -> Millis {
+        let before = self.load.work[..drawn.last].iter().rfind(|w| w.name == WorkName::Paint && w.end() <= drawn.at);
+        before.map_or(ready, Work::end).min(paint - ON_ITS_WAY).max(ready)
+    }
+
+    /// The longest run of script since a moment that changed the page, up to a frame.
+    fn changing_run(&self, since: Millis, drawn: Drawn) -> Option<usize> {
+        let work = &self.load.work;
+        let changed = |i: &usize| {
+            let next = self.load.changes.partition_point(|c| c.at < work[*i].start);
+            self.load.changes.get(next).is_some_and(|c| c.at <= work[*i].end())
+        };
+        let runs = self.runs_between(since, drawn).into_iter().filter(changed);
+        runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration))
+    }
+
+    fn drawing(&self, from: Moment, at: Millis) -> Vec<Edge> {
+        vec![Edge::new(from, at, Cause::Render, About::Browser, LegFact::Drawing).filled(Fill::Thread)]
     }
 
     /// What it is known to have needed whatever set it off.
@@ -111,7 +142,7 @@ impl Graph<'_> {
 
     /// When the frame that a piece of painting belongs to was begun: with the style and layout before it in
     /// the same task.
-    fn begun(&self, mut place: usize) -> Millis {
+    pub(super) fn begun(&self, mut place: usize) -> Millis {
         let work = &self.load.work;
         let mut at = work[place].start;
         while place > 0 && work[place].depth > 0 {
@@ -140,20 +171,9 @@ impl Graph<'_> {
         paint: Millis,
     ) -> Vec<Edge> {
         let work = &self.load.work;
-        let before =
-            work[..drawn.last].iter().rfind(|w| w.name == WorkName::Paint && w.end() <= drawn.at).map(|w| w.end());
-        let since = before.unwrap_or(ready).min(paint - ON_ITS_WAY).max(ready);
-        let drawing =
-            |from, at| vec![Edge::new(from, at, Cause::Render, About::Browser, LegFact::Drawing).filled(Fill::Thread)];
-        let runs = self.runs_between(since, drawn);
-        let changed = |i: &usize| {
-            let (start, end) = (work[*i].start, work[*i].end());
-            let next = self.load.changes.partition_point(|c| c.at < start);
-            self.load.changes.get(next).is_some_and(|c| c.at <= end)
-        };
-        let longest =
-            |runs: &mut dyn Iterator<Item = usize>| runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration));
-        if let Some(run) = longest(&mut runs.iter().copied().filter(changed)) {
+        let since = self.since_frame(ready, drawn, paint);
+        let drawing = |from, at| self.drawing(from, at);
+        if let Some(run) = self.changing_run(since, drawn) {
             return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
         }
         if let Some((at, sheet)) = self.sheet_between(since, drawn.at) {
@@ -168,7 +188,7 @@ impl Graph<'_> {
         if let Some(at) = self.parsed_between(since, drawn) {
             let stop = self.parser.last_above(None, at + Millis(5.0), None).filter(|s| s.released > since);
             return match stop {
-                Some(stop) => drawing(Moment::Released(stop.request), stop.released),
+                Some(stop) => drawing(stop.moment, stop.released),
                 None => drawing(Moment::Document, at.max(ready)),
             };
         }
@@ -177,7 +197,8 @@ impl Graph<'_> {
         if let Some(place) = self.load.animations.iter().rposition(under_way) {
             return drawing(Moment::Animated(place), drawn.at);
         }
-        if let Some(run) = longest(&mut runs.into_iter()) {
+        let runs = self.runs_between(since, drawn).into_iter();
+        if let Some(run) = runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration)) {
             return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
         }
         let waits =
@@ -192,7 +213,7 @@ impl Graph<'_> {
     pub(super) fn animated(&self, place: usize) -> Vec<Edge> {
         let Some(animation) = self.load.animations.get(place) else { return Vec::new() };
         let fact = LegFact::Animates { name: animation.name.clone() };
-        let from = Moment::Painted { file: None, text: false };
+        let from = Moment::Painted { file: None, text: true };
         vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)]
     }
 
@@ -234,26 +255,28 @@ impl Graph<'_> {
         in_force.filter(|(at, _)| *at > since && *at <= until).max_by(|a, b| a.0.order(&b.0))
     }
 
+    /// Whether a piece of work is part of a script's run.
+    pub(super) fn is_by_script(&self, i: usize) -> bool {
+        std::iter::successors(self.parents[i], |p| self.parents[*p]).any(|p| {
+            matches!(
+                self.work(p).name,
+                WorkName::Evaluate
+                    | WorkName::Call
+                    | WorkName::Microtasks
+                    | WorkName::Timer
+                    | WorkName::Event
+                    | WorkName::AnimationFrame
+            )
+        })
+    }
+
     /// When the parser last read on between two frames. What a script puts in as HTML is parsed too, inside
     /// the script's run.
     fn parsed_between(&self, since: Millis, drawn: Drawn) -> Option<Millis> {
         let work = &self.load.work;
-        let by_script = |i: usize| {
-            std::iter::successors(self.parents[i], |p| self.parents[*p]).any(|p| {
-                matches!(
-                    work[p].name,
-                    WorkName::Evaluate
-                        | WorkName::Call
-                        | WorkName::Microtasks
-                        | WorkName::Timer
-                        | WorkName::Event
-                        | WorkName::AnimationFrame
-                )
-            })
-        };
         let read = (0..drawn.last).rfind(|&i| {
             let w = &work[i];
-            w.name == WorkName::ParseHtml && w.start < drawn.at && w.end() > since && !by_script(i)
+            w.name == WorkName::ParseHtml && w.start < drawn.at && w.end() > since && !self.is_by_script(i)
         })?;
         Some(work[read].start)
     }

@@ -135,6 +135,12 @@ impl<'a> Graph<'a> {
         around.find_map(|i| self.load.work[i].url.clone().filter(|u| !u.is_empty()))
     }
 
+    /// The script at work at a moment.
+    #[must_use]
+    pub fn under_way(&self, at: Millis) -> Option<Moment> {
+        self.run_at(at).map(|run| Moment::Inside(run, Does::Provides))
+    }
+
     /// The outermost run of script around a moment.
     fn run_at(&self, at: Millis) -> Option<usize> {
         let task = self.prepared.task_at(at)?;

@@ -1,13 +1,14 @@
 //! The parser as a thread through the document (HTML, sections 4.12.1.1 and 13.2.6.4): it stops at each
-//! script that is neither `async` nor `defer` until that has run, and reaches what stands below only then,
+//! script that is neither `async` nor `defer` until that has run, and at each sheet in the body until that is in
+//! force, and reaches what stands below only then,
 //! however early the preload scanner fetched it.
 
 use super::stops::{Stop, place};
-use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{Millis, Request, WorkName};
+use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
+use crate::{Millis, Request};
 
 /// Asked for so soon after the parser went on, it was what the parser reached.
-const REACHED: Millis = Millis(30.0);
+pub(super) const REACHED: Millis = Millis(30.0);
 /// Asked for so soon after bytes of the document came, it was the preload scanner that found it.
 const SCANNED: Millis = Millis(8.0);
 
@@ -43,7 +44,7 @@ impl Graph<'_> {
     pub(super) fn parser_reaches(&self, stop: Stop, request: &Request) -> Edge {
         let fact = LegFact::ParserReaches { file: request.url.clone() };
         let about = About::Browser;
-        Edge::new(Moment::Released(stop.request), stop.released, Cause::Parse, about, fact).filled(Fill::Thread)
+        Edge::new(stop.moment, stop.released, Cause::Parse, about, fact).filled(Fill::Thread)
     }
 
     /// Reading on needs bytes, and the stops above to have been let go.
@@ -57,7 +58,7 @@ impl Graph<'_> {
             edges.push(read(Moment::Document, part));
         }
         if let Some(stop) = self.parser.last_above(None, began, None) {
-            edges.push(read(Moment::Released(stop.request), stop.released));
+            edges.push(read(stop.moment, stop.released));
         }
         edges
     }
@@ -73,30 +74,9 @@ impl Graph<'_> {
             );
         }
         if let Some(stop) = self.parser.last_above(None, by, None) {
-            let edge = Edge::new(
-                Moment::Released(stop.request),
-                stop.released,
-                Cause::Parse,
-                About::Browser,
-                LegFact::ParsedOn,
-            );
+            let edge = Edge::new(stop.moment, stop.released, Cause::Parse, About::Browser, LegFact::ParsedOn);
             edges.push(edge.filled(Fill::Thread));
         }
-        edges.extend(self.last_inline_run(by));
         edges
-    }
-
-    /// An inline script stops the parser as well: the last run of one by a moment, where it took long.
-    fn last_inline_run(&self, by: Millis) -> Option<Edge> {
-        let document = self.load.document()?;
-        let run = self.load.work.iter().rposition(|w| {
-            w.name == WorkName::Evaluate
-                && w.url.as_ref() == Some(&document.url)
-                && w.end() <= by + SLACK
-                && w.duration > Millis(20.0)
-        })?;
-        let end = self.work(run).end();
-        let edge = Edge::new(Moment::Inside(run, Does::Provides), end, Cause::Parse, About::Browser, LegFact::ParsedOn);
-        Some(edge.filled(Fill::Thread))
     }
 }

@@ -50,8 +50,11 @@ impl Graph<'_> {
         let by_parser =
             script.is_some_and(|s| matches!(s.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload));
         if stops {
-            if let Some(stop) = self.parser.last_above(tag, began, script.map(|s| s.id)) {
-                let edge = Edge::new(Moment::Released(stop.request), stop.released, Cause::Held, about(), held());
+            let own = Moment::Inside(index, super::Does::Provides);
+            if let Some(stop) =
+                self.parser.last_above(tag, began, script.map(|s| s.id)).filter(|stop| stop.moment != own)
+            {
+                let edge = Edge::new(stop.moment, stop.released, Cause::Held, about(), held());
                 edges.push(edge.filled(Fill::Thread));
             }
             if let Some((at, sheet)) = self.last_sheet_above(tag, began) {
@@ -87,8 +90,8 @@ impl Graph<'_> {
             let (index, work) = self.prepared.first_use(r)?;
             (work.start >= parsed - SLACK && work.end() <= began + SLACK).then_some((work.end(), r.id, index))
         };
-        if let Some((end, id, _)) = before.filter_map(ran).max_by(|a, b| a.0.order(&b.0)) {
-            let fact = LegFact::HeldInOrder { script: code };
+        for (end, id, _) in before.filter_map(ran) {
+            let fact = LegFact::HeldInOrder { script: code.clone() };
             edges.push(Edge::new(Moment::Released(id), end, Cause::Held, about(), fact).filled(Fill::Thread));
         }
         edges
@@ -129,18 +132,23 @@ impl Graph<'_> {
         found
     }
 
-    /// The last run of a deferred script by a moment.
-    pub(super) fn last_deferred(&self, by: Millis) -> Option<(Millis, RequestId)> {
-        let parsed = self.load.dom_interactive?;
-        let runs = self.load.requests.iter().filter_map(|r| {
+    /// The deferred scripts that were done with by a moment: when they had run, or had come where no run of
+    /// theirs was recorded, as of modules that do next to nothing.
+    pub(super) fn deferred_by(&self, by: Millis) -> Vec<(Millis, Moment)> {
+        let Some(parsed) = self.load.dom_interactive else { return Vec::new() };
+        let done = |r: &Request| {
             let deferred = r.kind == ResourceKind::Script
                 && r.main_frame
                 && r.render_blocking == RenderBlocking::NonBlocking
                 && matches!(r.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload);
-            let (_, work) = deferred.then(|| self.prepared.first_use(r)).flatten()?;
-            (work.name == WorkName::Evaluate && work.start >= parsed - SLACK && work.end() <= by)
-                .then_some((work.end(), r.id))
-        });
-        runs.max_by(|a, b| a.0.order(&b.0))
+            let ran = deferred.then(|| self.prepared.first_use(r))?;
+            let over = match ran.filter(|(_, work)| work.name == WorkName::Evaluate) {
+                Some((_, work)) if work.start >= parsed - SLACK => (work.end(), Moment::Released(r.id)),
+                Some(_) => return None,
+                None => (r.end?, Moment::Done(r.id)),
+            };
+            (over.0 <= by).then_some(over)
+        };
+        self.load.requests.iter().filter_map(done).collect()
     }
 }

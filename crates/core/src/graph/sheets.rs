@@ -20,7 +20,7 @@ impl Graph<'_> {
         let mut edges = Vec::new();
         let by_parser = matches!(sheet.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload);
         if by_parser
-            && let Some(stop) = self.parser.last_above(place(self.prepared, sheet), began, None)
+            && let Some(stop) = self.parser.last_above(place(self.prepared, sheet), began, Some(sheet.id))
             && sheet.main_frame
         {
             edges.push(self.parser_reaches(stop, sheet));

@@ -1,8 +1,8 @@
 //! Where the parser stopped in the document, and when it went on.
 
-use crate::{Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind};
-
-use super::edge::SLACK;
+use super::Moment;
+use super::edge::{Does, SLACK};
+use crate::{Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
 
 /// Where something stands in the document: line and column.
 pub(super) type Place = (u32, Option<u32>);
@@ -11,8 +11,11 @@ pub(super) type Place = (u32, Option<u32>);
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Stop {
     pub place: Option<Place>,
-    pub request: RequestId,
-    /// When the parser went on.
+    /// The script or sheet, where it is a file; inline scripts stop the parser as well.
+    pub request: Option<RequestId>,
+    /// The moment at which the parser went on.
+    pub moment: Moment,
+    /// When that was.
     pub released: Millis,
 }
 
@@ -34,17 +37,38 @@ pub(super) fn above((line, column): Place, (below, at): Place) -> bool {
     line < below || line == below && column.zip(at).is_some_and(|(column, at)| column < at)
 }
 
+/// Runs of inline scripts while the document was being parsed. One may have waited for the sheets above it
+/// (HTML, section 4.12.1.1), and the parser with it.
+fn inline_scripts(prepared: &Prepared) -> Vec<Stop> {
+    let Some(document) = prepared.load.document() else { return Vec::new() };
+    let parsed = prepared.load.dom_interactive.unwrap_or(Millis(f64::INFINITY));
+    let runs = prepared.load.work.iter().enumerate().filter(|(_, w)| {
+        w.name == WorkName::Evaluate && w.url.as_ref() == Some(&document.url) && w.end() <= parsed + SLACK
+    });
+    let stop = |(run, work): (usize, &crate::Work)| Stop {
+        place: work.line.map(|line| (line, None)),
+        request: None,
+        moment: Moment::Inside(run, Does::Provides),
+        released: work.end(),
+    };
+    runs.map(stop).collect()
+}
+
 impl Parser {
     pub(super) fn of(prepared: &Prepared) -> Self {
-        let stops = |r: &&Request| {
-            let blocks = matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking);
-            blocks && r.main_frame && r.kind == ResourceKind::Script
+        // A sheet in the head lets the parser go on; one in the body does not.
+        let stops = |r: &&Request| match (r.kind, r.render_blocking) {
+            (ResourceKind::Script, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
+            | (ResourceKind::Style, RenderBlocking::InBodyParserBlocking) => r.main_frame,
+            _ => false,
         };
         let released = |r: &Request| {
             let released = prepared.released(r)?;
-            Some(Stop { place: place(prepared, r), request: r.id, released })
+            let moment = Moment::Released(r.id);
+            Some(Stop { place: place(prepared, r), request: Some(r.id), moment, released })
         };
         let mut stops: Vec<Stop> = prepared.load.requests.iter().filter(stops).filter_map(released).collect();
+        stops.extend(inline_scripts(prepared));
         stops.sort_by(|a, b| a.released.order(&b.released));
         Self { stops }
     }
@@ -53,7 +77,7 @@ impl Parser {
     pub(super) fn last_above(&self, below: Option<Place>, by: Millis, but: Option<RequestId>) -> Option<Stop> {
         let counts = |s: &&Stop| {
             s.released <= by + SLACK
-                && Some(s.request) != but
+                && (but.is_none() || s.request != but)
                 && match (s.place, below) {
                     (Some(stop), Some(below)) => above(stop, below),
                     _ => true,

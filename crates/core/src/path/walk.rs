@@ -29,6 +29,23 @@ pub fn path_to_first_paint(prepared: &Prepared) -> Option<Vec<Leg>> {
     Some(Walk::to(&Graph::of(prepared), Moment::Painted { file: None, text: true }, prepared.load.fcp?))
 }
 
+/// The path to a frame: what set it off and what that waited for. `None` where the load has no such frame.
+#[must_use]
+pub fn path_to_frame(prepared: &Prepared, frame: usize) -> Option<Vec<Leg>> {
+    let at = prepared.load.frames.get(frame)?.at_ms;
+    Some(Walk::to(&Graph::of(prepared), Moment::Painted { file: None, text: false }, at))
+}
+
+/// The path to a mark, or to the end of a measure, of the page's own; `None` where the load has no such one, or
+/// no script is known to have been at work then.
+#[must_use]
+pub fn path_to_mark(prepared: &Prepared, mark: usize) -> Option<Vec<Leg>> {
+    let mark = prepared.load.user_timings.get(mark)?;
+    let at = mark.at_ms + mark.duration_ms.unwrap_or(Millis::ZERO);
+    let graph = Graph::of(prepared);
+    Some(Walk::to(&graph, graph.under_way(at)?, at))
+}
+
 /// The path to a request's last byte, or `None` where that never came.
 #[must_use]
 pub fn path_to_request(prepared: &Prepared, id: RequestId) -> Option<Vec<Leg>> {
@@ -110,6 +127,12 @@ impl<'g, 'a> Walk<'g, 'a> {
             About::Request(id) => (load.request(*id).map(|r| r.url.clone()), Some(*id), owners.request(*id).clone()),
             About::Script(url) => (Some(url.clone()), self.graph.request_of(url), owners.of_url(url)),
             About::Browser => (None, None, Owner::page()),
+        };
+        // All that a hop takes, whatever it is spent on, is the redirect's.
+        let hop = request.filter(|id| load.requests.iter().any(|r| r.redirected_from == Some(*id)));
+        let (cause, fact) = match (hop, &url) {
+            (Some(_), Some(url)) => (Cause::Redirect, LegFact::Redirected { from: url.clone() }),
+            _ => (cause, fact),
         };
         let fixes = fixes_for(cause, request.and_then(|id| load.request(id)));
         self.legs.push(Leg { from_ms: from, to_ms: self.cursor, cause, url, request, owner, fact, fixes });

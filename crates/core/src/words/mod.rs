@@ -7,6 +7,7 @@ mod finding;
 mod leg;
 mod note;
 mod plan;
+mod relief;
 mod return_visit;
 
 pub use comparison::unlikeness_sentence;
@@ -15,6 +16,7 @@ pub use finding::{SaidEvidence, SaidFinding, finding_title, finding_why, say_fin
 pub use leg::{SaidLeg, leg_sentence, leg_title, say_leg};
 pub use note::{SaidMissing, lack_sentence, largest_place, note_sentence, say_missing};
 pub use plan::{break_sentence, left_sentence};
+pub use relief::{SaidRelief, relief_sentence, say_relief};
 pub use return_visit::return_reason;
 
 use crate::Owner;

@@ -1,8 +1,9 @@
 //! Pages drawn by chance, each loaded as it is and with one file after the other there at once: what the path
 //! gives to a file, and what the forecast says of it, held against what that really brings.
 
+use crate::blame::{AtOnce, Judged, Measured, judged, largest};
 use crate::generator::{Drawn, HOSTS, Made, draw};
-use crate::measure::{element, middle};
+use crate::measure::middle;
 use axum::Router;
 use axum::body::{Body, Bytes};
 use axum::extract::{Request, State};
@@ -10,45 +11,19 @@ use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::any;
 use futures::stream;
-use phainon_core::forecast::Model;
-use phainon_core::metrics::Metric;
-use phainon_core::path::path_to_largest;
-use phainon_core::{Edit, Load, Millis, NoBodies, Prepared, ResourceKey, preset};
+use phainon_core::{Load, Millis, ResourceKey, WorkName, largest_in_markup, preset};
 use phainon_local::{LocalHosts, Offer};
 use phainon_recorder::{RecordRequest, Sealed, record_whole};
-use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::io::Write;
 use std::ops::Range;
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::sync::mpsc;
 
-/// A file is a culprit from so much of the largest paint's time on, and from so many milliseconds.
-const SHARE: f64 = 0.05;
-const LEAST: f64 = 100.0;
 /// Files of a page that are sent at once, one after the other: the latest of them.
 const TRIED: usize = 4;
-
-/// A file sent at once, and the largest paint then.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct AtOnce {
-    pub file: ResourceKey,
-    /// The largest paint with it, in ms.
-    pub largest_ms: f64,
-}
-
-/// A page that was drawn, with what was measured of it.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Measured {
-    pub seed: u64,
-    pub about: String,
-    /// The load that is judged by.
-    pub load: Load,
-    /// The largest paint of a second load without changes, in ms.
-    pub again_ms: f64,
-    pub tried: Vec<AtOnce>,
-}
 
 struct Site {
     page: Drawn,
@@ -99,7 +74,8 @@ async fn measured(page: Drawn) -> Result<Measured, String> {
         not_asked: Vec::new(),
         refused: Vec::new(),
     });
-    let load = loaded(&request).await?;
+    let mut load = loaded(&request).await?;
+    load.largest_in_markup = largest_in_markup(&load, site.page.html.as_bytes());
     let again = loaded(&request).await?;
     let own = largest(&load).ok_or("no largest paint")?;
     let mut tried = Vec::new();
@@ -123,10 +99,6 @@ async fn loaded(request: &RecordRequest) -> Result<Load, String> {
         Some(load) => Err(load.failed.clone().unwrap_or_default()),
         None => Err("no load".into()),
     }
-}
-
-fn largest(load: &Load) -> Option<(f64, String)> {
-    load.largest().map(|l| (l.at.0, element(l)))
 }
 
 async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
@@ -172,79 +144,6 @@ fn document(page: &Drawn) -> Response {
     (kind, Body::from_stream(parts)).into_response()
 }
 
-/// What path and forecast say, beside what was measured.
-#[derive(Default)]
-pub struct Judged {
-    pub found: u32,
-    pub missed: u32,
-    pub wrong: u32,
-    pub rightly_not: u32,
-    /// Forecast and measured gain, and what the largest paint came to.
-    pub gains: Vec<(f64, f64, f64)>,
-    pub lines: Vec<String>,
-}
-
-/// Judges one page.
-pub fn judged(page: &Measured) -> Judged {
-    let mut judged = Judged::default();
-    let prepared = Arc::new(Prepared::plain(page.load.clone()));
-    let Some((at, _)) = largest(&page.load) else { return judged };
-    let path = path_to_largest(&prepared).unwrap_or_default();
-    let model = Model::of(&prepared);
-    let before = f64::midpoint(at, page.again_ms);
-    let least = (before * SHARE).max(LEAST);
-    if (at - page.again_ms).abs() > least / 2.0 {
-        judged.lines.push(format!("  two loads lie {:.0} ms apart: not judged", at - page.again_ms));
-        return judged;
-    }
-    let mut wrong = false;
-    for tried in &page.tried {
-        let ids: Vec<_> = page.load.requests.iter().filter(|r| ResourceKey::of(&r.url) == tried.file).collect();
-        let given: f64 = path
-            .iter()
-            .filter(|l| l.request.is_some_and(|id| ids.iter().any(|r| r.id == id)))
-            .map(|l| l.length().0)
-            .sum();
-        let edit = Edit::FasterResponse { file: tried.file.clone(), to: Some(Millis(0.0)) };
-        let forecast = model.forecast(std::slice::from_ref(&edit), &NoBodies);
-        let expected =
-            forecast.before.value(Metric::Lcp).zip(forecast.after.value(Metric::Lcp)).map_or(0.0, |(a, b)| a - b);
-        let gain = before - tried.largest_ms;
-        judged.gains.push((expected, gain, tried.largest_ms));
-        let verdict = match (gain > least, given > least) {
-            (true, true) => {
-                judged.found += 1;
-                ""
-            }
-            (true, false) => {
-                judged.missed += 1;
-                "MISSED"
-            }
-            (false, true) => {
-                judged.wrong += 1;
-                "WRONG"
-            }
-            (false, false) => {
-                judged.rightly_not += 1;
-                ""
-            }
-        };
-        let astray = if (expected - gain).abs() > least { "ASTRAY" } else { "" };
-        wrong |= !verdict.is_empty() || !astray.is_empty();
-        let name = ids.first().map(|r| r.short_name()).unwrap_or_default();
-        judged
-            .lines
-            .push(format!("  {name}: gains {gain:.0}, forecast {expected:.0}, given {given:.0} {verdict} {astray}"));
-    }
-    if wrong {
-        judged.lines.extend(path.iter().map(|leg| {
-            let url = leg.url.as_deref().map_or("", |u| u.rsplit('/').next().unwrap_or(u));
-            format!("      {:6.0} to {:6.0}  {:?} {url}  {:?}", leg.from_ms.0, leg.to_ms.0, leg.cause, leg.fact)
-        }));
-    }
-    judged
-}
-
 /// Judges what was measured before; halves are those of even and of odd seeds.
 pub fn judge_generated(folder: &Path, only: Option<&str>) {
     for (name, rest) in [("even seeds (tuned by)", 0), ("odd seeds (judged by)", 1)] {
@@ -255,6 +154,9 @@ pub fn judge_generated(folder: &Path, only: Option<&str>) {
                 continue;
             }
             let judged = judged(&page);
+            if only.is_some() && std::env::var_os("PHAINON_DETAIL").is_some() {
+                detail(&page);
+            }
             pages += 1;
             let telling = |line: &String| line.contains("WRONG") || line.contains("MISSED") || line.contains("ASTRAY");
             if only.is_some() || judged.lines.iter().any(telling) {
@@ -282,12 +184,65 @@ pub fn judge_generated(folder: &Path, only: Option<&str>) {
     }
 }
 
+/// Work that is told of however short it is.
+const SHOWN: [WorkName; 4] = [WorkName::ParseHtml, WorkName::ParseSheet, WorkName::Style, WorkName::Paint];
+
+/// The page's markup, its requests, and what its main thread did.
+fn detail(page: &Measured) {
+    let markup = draw(page.seed, &[]).html;
+    println!(
+        "{}",
+        markup.replace(&"Words of the page that are many enough to be the largest thing on it. ".repeat(6), "WORDS")
+    );
+    let load = &page.load;
+    for r in &load.requests {
+        let at = |ms: Option<Millis>| ms.map_or(f64::NAN, |v| v.0);
+        println!(
+            "    {:<10} {:>6.0} {:>6.0} {:>6.0} {:>6.0} {:?} {:?} line {:?} {:?}",
+            r.short_name(),
+            r.start.0,
+            at(r.sent),
+            at(r.first_byte),
+            at(r.end),
+            r.render_blocking,
+            r.initiator.kind,
+            r.initiator.line,
+            r.initiator.stack.first().map(|u| u.rsplit('/').next().unwrap_or_default()),
+        );
+    }
+    for w in load.work.iter().filter(|w| w.script().is_some() || w.duration.0 > 3.0 || SHOWN.contains(&w.name)) {
+        let url = w.url.as_deref().map_or("", |u| u.rsplit('/').next().unwrap_or(u));
+        println!(
+            "    {:>7.1} {:>6.1} {} {:?} {url} {:?}",
+            w.start.0,
+            w.duration.0,
+            ".".repeat(w.depth.into()),
+            w.name,
+            w.line
+        );
+    }
+    println!("    parsed {:?}, first paint {:?}", load.dom_interactive, load.fcp);
+}
+
 fn keep(page: &Measured, folder: &Path) -> Result<(), String> {
     let folder = folder.join("generated");
     std::fs::create_dir_all(&folder).map_err(|e| e.to_string())?;
     let json = serde_json::to_vec(page).map_err(|e| e.to_string())?;
     let packed = zstd::encode_all(json.as_slice(), 9).map_err(|e| e.to_string())?;
     std::fs::write(folder.join(format!("{:04}.json.zst", page.seed)), packed).map_err(|e| e.to_string())
+}
+
+/// Gathers what was measured into one file, for the test that holds path and forecast against it.
+pub fn gather(folder: &Path, file: &Path) -> Result<(), String> {
+    let pages = kept(folder);
+    let json = serde_json::to_vec(&pages).map_err(|e| e.to_string())?;
+    // The pages are alike: far back they repeat each other.
+    let mut encoder = zstd::Encoder::new(Vec::new(), 19).map_err(|e| e.to_string())?;
+    encoder.long_distance_matching(true).and_then(|()| encoder.window_log(26)).map_err(|e| e.to_string())?;
+    encoder.write_all(&json).map_err(|e| e.to_string())?;
+    let packed = encoder.finish().map_err(|e| e.to_string())?;
+    println!("{} pages, {} kB", pages.len(), packed.len() / 1000);
+    std::fs::write(file, packed).map_err(|e| e.to_string())
 }
 
 fn kept(folder: &Path) -> Vec<Measured> {
@@ -300,7 +255,9 @@ fn kept(folder: &Path) -> Vec<Measured> {
     files.sort();
     let page = |path: &std::path::PathBuf| {
         let json = zstd::decode_all(std::fs::read(path).ok()?.as_slice()).ok()?;
-        serde_json::from_slice(&json).ok()
+        let mut page: Measured = serde_json::from_slice(&json).ok()?;
+        page.load.largest_in_markup = largest_in_markup(&page.load, draw(page.seed, &[]).html.as_bytes());
+        Some(page)
     };
     files.iter().filter_map(page).collect()
 }

@@ -1,5 +1,6 @@
 //! Path and forecast judged by measured pairs.
 
+use crate::blame::{LEAST, SHARE, accused};
 use crate::measure::middle;
 use crate::pairs::{Page, Seen, bodies_of, kept};
 use phainon_core::forecast::{Figures, Forecast, Model, brings};
@@ -8,10 +9,6 @@ use phainon_core::path::path_to_largest;
 use phainon_core::{Edit, Prepared, Request, RequestId};
 use std::path::Path;
 use std::sync::Arc;
-
-/// A file is a culprit from so much of the largest paint's time on, and from so many milliseconds.
-const SHARE: f64 = 0.05;
-const LEAST: f64 = 100.0;
 
 #[derive(Default)]
 struct Blame {
@@ -49,6 +46,7 @@ pub fn judge(folder: &Path, only: Option<&str>) {
         let prepared = Arc::new(Prepared::plain(page.load.clone()));
         let path = path_to_largest(&prepared).unwrap_or_default();
         let model = Model::of(&prepared);
+        let reliefs = model.reliefs(&path);
         println!("  without edits astray by {:.1} ms at most", model.astray());
         let own = prepared.load.largest().map(crate::measure::element).unwrap_or_default();
         let before = medians(&page.plain);
@@ -94,10 +92,10 @@ pub fn judge(folder: &Path, only: Option<&str>) {
             {
                 let is = |r: &Request| phainon_core::ResourceKey::of(&r.url) == *file;
                 let ids: Vec<_> = prepared.load.requests.iter().filter(|r| is(r)).map(|r| r.id).collect();
-                let given: f64 =
-                    path.iter().filter(|l| l.request.is_some_and(|id| ids.contains(&id))).map(|l| l.length().0).sum();
+                let (runs, fetching, alone) = accused(&path, &reliefs, &ids);
+                let (given, held) = (runs + fetching, runs + alone);
                 let least = (a * SHARE).max(LEAST);
-                verdict = match (a - b > least, given > least) {
+                verdict = match (a - b > least, held > least) {
                     (true, true) => {
                         blame.found += 1;
                         "found"
@@ -115,7 +113,7 @@ pub fn judge(folder: &Path, only: Option<&str>) {
                         ""
                     }
                 };
-                cells.push(format!("given {given:.0}"));
+                cells.push(format!("given {given:.0}, of it alone {held:.0}"));
             }
             if std::env::var("PHAINON_DETAIL").is_ok_and(|only| tried.edit.key().contains(&only)) {
                 detail(&prepared, &forecast);

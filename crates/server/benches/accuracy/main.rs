@@ -8,6 +8,7 @@
 //! `judge-generated` holds path and forecast against that. `noise` records pairs of one page, and of a page and its repair, and counts what
 //! comparisons say of them.
 
+mod blame;
 mod edits;
 mod generated;
 mod generator;
@@ -23,7 +24,7 @@ use measure::{Figures, Sides, record_and_replay};
 use phainon_core::metrics::Metric;
 use phainon_core::preset;
 use phainon_standin::{StandIn, all_pages};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// What is held against each other, with the bound within which a page should be.
 pub const HELD: [Metric; 5] = [Metric::Fcp, Metric::Lcp, Metric::Tbt, Metric::SpeedIndex, Metric::Cls];
@@ -57,11 +58,18 @@ async fn main() {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             generated::judge_generated(&folder, arguments.get(2).map(String::as_str));
         }
+        Some("gather") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            let file = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/measured/generated_pages.json.zst");
+            if let Err(why) = generated::gather(&folder, Path::new(file)) {
+                println!("accuracy: {why}");
+            }
+        }
         Some("noise") => noise::noise(loads, arguments.get(1).map(String::as_str)).await,
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
         _ => println!(
-            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `edits [ONLY]` or `noise [pairs|promise]`"
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `edits [ONLY]` or `noise [pairs|promise]`"
         ),
     }
 }

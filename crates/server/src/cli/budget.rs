@@ -3,7 +3,7 @@
 use super::texts::figure;
 use crate::reading::RecordingReading;
 use phainon_core::metrics::Metric;
-use phainon_core::{Settings, Target};
+use phainon_core::{PRESETS, Settings, Target};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -68,7 +68,8 @@ impl Budget {
     }
 }
 
-/// Budgets in a file (`phainon.toml`): for all pages, and for pages and conditions of their own.
+/// Pages and budgets in a file (`phainon.toml`): budgets for all pages, and for pages and conditions of their own;
+/// a page with an address can be recorded from it.
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct BudgetFile {
@@ -77,19 +78,39 @@ pub struct BudgetFile {
     budgets: BTreeMap<String, String>,
     /// For some.
     #[serde(default)]
-    pages: Vec<PageBudgets>,
+    pages: Vec<PageOfFile>,
 }
 
-/// Budgets of a page, which stand before those of all.
+/// A page: its budgets stand before those of all.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct PageBudgets {
+struct PageOfFile {
     /// What the page is called.
     page: String,
-    /// Under these conditions only, by their name.
+    /// Where it is, for `record --pages`.
+    #[serde(default)]
+    url: Option<String>,
+    /// Under these conditions only: a preset by its id or name, or conditions as the command line writes them.
     #[serde(default)]
     conditions: Option<String>,
+    #[serde(default)]
     budgets: BTreeMap<String, String>,
+}
+
+/// A page to be recorded.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PageToRecord {
+    /// Where it is.
+    pub url: String,
+    /// What it is called.
+    pub page: String,
+    /// Under which conditions, as the command line writes them; those that it gives where this is nothing.
+    pub conditions: Option<String>,
+}
+
+/// The preset that a text means, by id or name.
+fn preset_named(text: &str) -> Option<&'static phainon_core::Preset> {
+    PRESETS.iter().find(|p| p.id == text || p.name.eq_ignore_ascii_case(text))
 }
 
 impl BudgetFile {
@@ -108,13 +129,23 @@ impl BudgetFile {
     /// The budgets of a page: its own, and for the metrics that it says nothing of, those of all.
     pub fn of(&self, page: &str, conditions: Option<&str>) -> Vec<Budget> {
         let own = self.pages.iter().filter(|p| {
-            p.page.eq_ignore_ascii_case(page) && p.conditions.as_deref().is_none_or(|c| Some(c) == conditions)
+            let fits = |c: &str| conditions == Some(preset_named(c).map_or(c, |preset| preset.name));
+            p.page.eq_ignore_ascii_case(page) && p.conditions.as_deref().is_none_or(fits)
         });
         let mut all = self.budgets.clone();
         for page in own {
             all.extend(page.budgets.clone());
         }
         all.iter().filter_map(|(metric, value)| Budget::parse(&format!("{metric}={value}")).ok()).collect()
+    }
+
+    /// The pages that have an address.
+    pub fn to_record(&self) -> Vec<PageToRecord> {
+        let page = |p: &PageOfFile| {
+            let conditions = p.conditions.as_deref().map(|c| preset_named(c).map_or(c, |preset| preset.id).to_owned());
+            Some(PageToRecord { url: p.url.clone()?, page: p.page.clone(), conditions })
+        };
+        self.pages.iter().filter_map(page).collect()
     }
 
     /// Settings in which the budgets of all pages are the targets.
@@ -155,6 +186,15 @@ budgets = { lcp = "1.5s", cls = "0.1" }
         let home = told("home", Some("Home laptop"));
         assert_eq!((home[&Metric::Lcp], home[&Metric::Cls], home.len()), (1500.0, 0.1, 3));
         assert_eq!(file.settings(Settings::default()).target(Metric::Lcp).target, 2500.0);
+        assert_eq!(file.to_record(), []);
+        let pages = "[[pages]]\npage = \"Fleet\"\nurl = \"https://a.test/fleet/\"\nconditions = \"Home laptop\"";
+        std::fs::write(&place, pages).expect("written");
+        let page = PageToRecord {
+            url: "https://a.test/fleet/".into(),
+            page: "Fleet".into(),
+            conditions: Some("home-laptop".into()),
+        };
+        assert_eq!(BudgetFile::read(&place).expect("pages").to_record(), [page]);
         for bad in ["[budgets]\nlcp = \"soon\"", "[budget]\nlcp = \"1s\"", "lcp"] {
             std::fs::write(&place, bad).expect("written");
             assert!(BudgetFile::read(&place).is_err(), "{bad}");

@@ -9,7 +9,7 @@ mod plan;
 mod texts;
 mod trial;
 
-use self::budget::{Budget, BudgetFile};
+use self::budget::{Budget, BudgetFile, PageToRecord};
 use self::file::RecordingFile;
 use self::out::{Counted, Output};
 use crate::keep::opened_from;
@@ -19,7 +19,9 @@ use crate::signals::told_to_end;
 use crate::state::State;
 use clap::{Args, Parser, Subcommand};
 use indicatif::{ProgressBar, ProgressStyle};
-use phainon_core::{Conditions, PRESETS, Visit, preset};
+use phainon_core::forecast::Model;
+use phainon_core::words::{SaidRelief, say_relief};
+use phainon_core::{Conditions, PRESETS, Prepared, Visit, preset};
 use phainon_formats::{MAX_UNPACKED, Opened, archive};
 use phainon_recorder::{
     Access, Progress, RecordRequest, Recording, Stage, Step, check_address, parse_blocked, private_names, record_whole,
@@ -97,8 +99,12 @@ struct ServeArguments {
 #[derive(Args)]
 struct RecordArguments {
     /// The pages' addresses; each is recorded under each of the conditions.
-    #[arg(required = true)]
+    #[arg(required_unless_present = "pages")]
     url: Vec<String>,
+    /// A file with pages to record and budgets to hold them against, such as phainon.toml; see `docs/budgets.md`.
+    /// Exit code 1 when a budget is missed.
+    #[arg(long, conflicts_with = "url")]
+    pages: Option<PathBuf>,
     /// Whose load it is: phone-on-the-move, phone-at-the-edge, home-laptop, village-line or unshaped;
     /// or conditions of your own, such as `360x800@3,mobile,cpu=4,rtt=120,down=4,up=1,name=Mine`
     /// (CPU times slower, round trip in ms, Mbit/s). May be given several times.
@@ -332,7 +338,18 @@ fn numbered(out: &Path, n: usize, of: usize) -> PathBuf {
 async fn record_page(given: RecordArguments) -> Result<u8, String> {
     let said = |e: phainon_recorder::RecordError| e.to_string();
     phainon_recorder::browser::sweep_profiles();
-    let conditions = given.conditions.iter().map(|c| conditions_of(c)).collect::<Result<Vec<_>, _>>()?;
+    let file = given.pages.as_deref().map(BudgetFile::read).transpose()?;
+    let mut pages: Vec<PageToRecord> = given
+        .url
+        .iter()
+        .map(|url| PageToRecord { url: url.clone(), page: given.page.clone().unwrap_or_default(), conditions: None })
+        .collect();
+    if let Some((file, name)) = file.as_ref().zip(given.pages.as_deref()) {
+        pages = file.to_record();
+        if pages.is_empty() {
+            return Err(format!("{} names no page with a url.", name.display()));
+        }
+    }
     let access = Access {
         headers: Access::parse_headers(&given.header.join("\n")).map_err(said)?,
         cookies: Access::parse_cookies(&given.cookie.join("\n")).map_err(said)?,
@@ -342,8 +359,10 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     };
     let mut requests = Vec::new();
     let mut stand_in = None;
-    for url in &given.url {
-        let url = check_address(url).map_err(said)?;
+    for page in &pages {
+        let url = check_address(&page.url).map_err(said)?;
+        let conditions = page.conditions.as_ref().map_or(&given.conditions[..], std::slice::from_ref);
+        let conditions = conditions.iter().map(|c| conditions_of(c)).collect::<Result<Vec<_>, _>>()?;
         // The scenario's hosts exist nowhere else: whoever records them means the stand-in.
         if stand_in.is_none() && url.host_str().is_some_and(StandIn::serves) {
             stand_in = Some(StandIn::start().await.map_err(|e| format!("the stand-in did not start: {e}"))?);
@@ -359,24 +378,32 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
             request.steps = Step::parse_all(&given.step.join("\n")).map_err(said)?;
             request.blocked = parse_blocked(&given.block.join("\n")).map_err(said)?;
             request.access = access.clone();
-            requests.push(request);
+            requests.push((request, Some(page.page.clone()).filter(|page| !page.is_empty())));
         }
     }
     let of = requests.len();
     let mut code = FINE;
-    for (n, mut request) in (1usize..).zip(requests) {
+    for (n, (mut request, page)) in (1usize..).zip(requests) {
         request.hosts = stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
         request.trusted_key = stand_in.as_ref().map(|s| s.key_hash().to_owned());
         let out = numbered(&given.out, n, of);
         if of > 1 {
             texts::print(&format!("{} on {}\n", request.url, request.conditions.name))?;
         }
-        code = code.max(record_one(&request, given.page.clone(), &out).await?);
+        let reading = record_one(&request, page.clone(), &out).await?;
+        if reading.loads.iter().all(|l| l.reading.is_none()) {
+            code = BAD;
+        }
+        let budgets = file.as_ref().zip(page).map(|(file, page)| file.of(&page, Some(&request.conditions.name)));
+        for why in budgets.iter().flatten().filter_map(|budget| budget.missed(&reading)) {
+            eprintln!("phainon: {}: {why}", request.url);
+            code = code.max(MISSED);
+        }
     }
     Ok(code)
 }
 
-async fn record_one(request: &RecordRequest, page: Option<String>, out: &Path) -> Result<u8, String> {
+async fn record_one(request: &RecordRequest, page: Option<String>, out: &Path) -> Result<RecordingReading, String> {
     // What cannot be written is better known before minutes of recording than after.
     let file = Output::at(out).map_err(|e| format!("{} cannot be written: {e}", out.display()))?;
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
@@ -388,9 +415,7 @@ async fn record_one(request: &RecordRequest, page: Option<String>, out: &Path) -
         () = told_to_end() => Err("interrupted; nothing was written.".into()),
     }?;
     let _ = shown.await;
-    let reading = write_recording(recording, page, &request.blocked, recorded_at, file, out)?;
-    let all_failed = reading.loads.iter().all(|l| l.reading.is_none());
-    Ok(if all_failed { BAD } else { FINE })
+    write_recording(recording, page, &request.blocked, recorded_at, file, out)
 }
 
 /// Writes a recording as an archive, and says what it holds.
@@ -491,6 +516,14 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
     let Some(analysis) = chosen.1.analysis() else {
         return Err(format!("load {} failed: {}", chosen.0 + 1, chosen.1.failed.clone().unwrap_or_default()));
     };
+    let load = chosen.1.reading.as_ref().map(|r| Arc::new(Prepared::new(r.load.clone(), file.settings.clone())));
+    let path = analysis.lcp.as_ref().map_or(&[][..], |lcp| &lcp.path);
+    let reliefs: Vec<SaidRelief> = load
+        .iter()
+        .flat_map(|load| {
+            Model::of(load).reliefs(path).into_iter().map(|relief| say_relief(&relief, &load.load)).collect::<Vec<_>>()
+        })
+        .collect();
     if given.json {
         let text = serde_json::to_string_pretty(&texts::Printed {
             load: chosen.0 + 1,
@@ -500,11 +533,12 @@ fn analyse_file(given: &AnalyseArguments) -> Result<u8, String> {
             analysis: analysis.clone().said(),
             requests: &analysis.requests,
             thread: &analysis.thread,
+            reliefs: &reliefs,
         })
         .map_err(|e| e.to_string())?;
         texts::print(&format!("{text}\n"))?;
     } else {
-        texts::print(&(texts::reading(reading) + &texts::analysis(analysis)))?;
+        texts::print(&(texts::reading(reading) + &texts::analysis(analysis, &reliefs)))?;
     }
     let mut code = FINE;
     for budget in &budgets {

@@ -4,7 +4,7 @@ use crate::reading::RecordingReading;
 use phainon_core::compare::{Compared, Verdict};
 use phainon_core::forecast::Brings;
 use phainon_core::metrics::Metric;
-use phainon_core::words::{finding_title, lack_sentence, leg_title, note_sentence};
+use phainon_core::words::{SaidRelief, finding_title, lack_sentence, leg_title, note_sentence};
 use phainon_core::{Analysis, Millis};
 use std::fmt::{Arguments, Write as _};
 use std::io::{ErrorKind, Write as _};
@@ -37,6 +37,8 @@ pub struct Printed<'a> {
     pub requests: &'a [phainon_core::RequestRow],
     #[serde(flatten)]
     pub thread: &'a phainon_core::ThreadDetail,
+    /// What the largest paint would gain from each file of its path, were it there at once.
+    pub reliefs: &'a [SaidRelief],
 }
 
 /// A metric's value with its unit.
@@ -85,8 +87,9 @@ pub fn reading(reading: &RecordingReading) -> String {
     text
 }
 
-/// What one load says: its largest element, the path to it, findings, and what is not known.
-pub fn analysis(analysis: &Analysis) -> String {
+/// What one load says: its largest element, the path to it with what each file of it would bring, findings, and
+/// what is not known.
+pub fn analysis(analysis: &Analysis, reliefs: &[SaidRelief]) -> String {
     let mut text = String::new();
     if let Some(lcp) = &analysis.lcp {
         line(
@@ -97,11 +100,16 @@ pub fn analysis(analysis: &Analysis) -> String {
                 lcp.url.as_deref().unwrap_or("")
             ),
         );
-        for leg in &lcp.path {
+        for (place, leg) in lcp.path.iter().enumerate() {
             line(
                 &mut text,
                 format_args!("  {:>8}  {:<48} {}", leg.length().text(), leg_title(&leg.fact), leg.owner.name),
             );
+            // Once for each file, under its last leg.
+            let last = lcp.path.iter().rposition(|l| l.request.is_some() && l.request == leg.request) == Some(place);
+            for relief in reliefs.iter().filter(|r| last && Some(r.request) == leg.request) {
+                line(&mut text, format_args!("            {}", relief.sentence));
+            }
         }
     }
     if !analysis.findings.is_empty() {

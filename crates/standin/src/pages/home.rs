@@ -10,7 +10,11 @@ pub const PAGE: Page = Page { name: "Home", path: "/", steps: "", make };
 
 fn make(made: &Made, on: &Switches) -> String {
     let mut page = String::with_capacity(16_000);
-    let hero = "//static.skerryline.test/media/hero-marlin-bay.jpg";
+    let hero = if on.has(Switch::PicturesSized) {
+        "//static.skerryline.test/media/hero-marlin-bay-phone.jpg"
+    } else {
+        "//static.skerryline.test/media/hero-marlin-bay.jpg"
+    };
     let hero_tag = format!(
         "<img class=\"deck-hero\" src=\"{hero}\" width=\"1920\" height=\"1080\" fetchpriority=\"high\" alt=\"The ferry Marlin Bay off Anvil Skerry\">"
     );

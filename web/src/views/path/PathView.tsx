@@ -1,6 +1,6 @@
 import { type ReactNode, useEffect, useRef } from 'react';
-import { type Analysis, usePathTo } from '../../api/queries';
-import type { Leg } from '../../api/types';
+import { type Analysis, usePathTo, useReliefs, useThread } from '../../api/queries';
+import type { Leg, Relief } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { KINDS, metricText, ms, plural } from '../../parts/format';
 import { NotKnown, Trouble, Waiting } from '../../parts/states';
@@ -19,7 +19,8 @@ function colorOf(leg: Leg, load: Analysis): string {
 
 export default function PathView() {
   const [to, setTo] = useParam('to');
-  const { load } = useReading();
+  const { recording, number, load } = useReading();
+  const marks = useThread(recording.id, number).data?.user_timings ?? [];
   return (
     <div className="px-5 pb-8 pt-2">
       <label className="float-right ml-4 mt-1 flex items-center gap-2 text-[13px] text-ink-2">
@@ -31,6 +32,24 @@ export default function PathView() {
         >
           <option value="">the largest paint</option>
           <option value="first-paint">the first paint</option>
+          {load.frames.length > 0 && (
+            <optgroup label="the frame at">
+              {load.frames.map((frame, i) => (
+                <option key={i} value={`frame:${i}`}>
+                  {ms(frame.at_ms)}
+                </option>
+              ))}
+            </optgroup>
+          )}
+          {marks.length > 0 && (
+            <optgroup label="the page’s own mark">
+              {marks.map((mark, i) => (
+                <option key={i} value={`mark:${i}`}>
+                  {mark.name}
+                </option>
+              ))}
+            </optgroup>
+          )}
           <optgroup label="the last byte of">
             {load.requests
               .filter((r) => r.end_ms !== null)
@@ -47,9 +66,19 @@ export default function PathView() {
   );
 }
 
+/** The leg under which it is said what a file would bring: its longest. */
+function sayAt(path: Leg[], relief: Relief): number {
+  const length = (leg: Leg | undefined) => (leg ? leg.to_ms - leg.from_ms : -1);
+  return path.reduce(
+    (best, leg, i) => (leg.request === relief.request && length(leg) > length(path[best]) ? i : best),
+    -1,
+  );
+}
+
 /** The path to the largest paint. */
 function Largest() {
-  const { load, selection, select, marked } = useReading();
+  const { recording, number, load, selection, select, marked } = useReading();
+  const { data: reliefs } = useReliefs(recording.id, number);
   const path = load.lcp?.path ?? [];
   const lcp = load.metrics.lcp_ms;
   if (!load.lcp || lcp === null || !path.length) {
@@ -76,6 +105,7 @@ function Largest() {
         at={selection?.kind === 'leg' ? selection.index : path.findIndex((leg, i) => marked.leg(leg, i))}
         pick={(index) => select({ kind: 'leg', index })}
         on={marked.leg}
+        more={(index) => reliefs?.find((relief) => sayAt(path, relief) === index)?.sentence}
       >
         <strong>The largest paint.</strong>{' '}
         <span className="font-mono text-[12px] text-ink-2 [overflow-wrap:anywhere]">
@@ -93,17 +123,25 @@ function Other({ to }: { to: string }) {
   if (error) return <Trouble error={error} />;
   if (!path) return <Waiting />;
   const row = load.requests.find((r) => to === `request:${r.id}`);
+  const [kind] = to.split(':');
+  const named = row
+    ? `Last byte of ${row.name}`
+    : kind === 'frame'
+      ? 'A frame'
+      : kind === 'mark'
+        ? 'The page’s own mark'
+        : 'First paint';
   const end = path.at(-1)?.to_ms ?? 0;
   const chosen = selection?.kind === 'request' ? selection.id : null;
   return (
     <>
       <h1 className="text-[25px] leading-tight [overflow-wrap:anywhere]">
-        {row ? `Last byte of ${row.name}` : 'First paint'} at {ms(end)}
+        {named} at {ms(end)}
       </h1>
       <Sum path={path} />
       <Legs
         path={path}
-        label={`Legs of the path, from navigation start to ${row ? `the last byte of ${row.name}` : 'the first paint'}`}
+        label={`Legs of the path, from navigation start to: ${named}`}
         at={path.findIndex((leg) => leg.request !== null && leg.request === chosen)}
         pick={(index) => {
           const id = path[index]?.request;
@@ -111,7 +149,7 @@ function Other({ to }: { to: string }) {
         }}
         on={(leg) => leg.request !== null && leg.request === chosen}
       >
-        <strong>{row ? 'Its last byte.' : 'The first paint.'}</strong>
+        <strong>{named}.</strong>
       </Legs>
     </>
   );
@@ -134,6 +172,7 @@ function Legs({
   at,
   pick,
   on,
+  more,
   children,
 }: {
   path: Leg[];
@@ -141,6 +180,8 @@ function Legs({
   at: number;
   pick: (index: number) => void;
   on: (leg: Leg, index: number) => boolean;
+  /** What is said of a leg besides. */
+  more?: (index: number) => string | undefined;
   children: ReactNode;
 }) {
   const { load } = useReading();
@@ -182,6 +223,7 @@ function Legs({
                 <span className="font-semibold [overflow-wrap:anywhere]">{leg.title}</span>{' '}
                 <span className="ml-1 text-[13px] text-accent">{leg.owner.name}</span>
                 <span className="block text-[13px] text-ink-2">{leg.sentence}</span>
+                {more?.(index) && <span className="mt-0.5 block text-[13px] italic">{more(index)}</span>}
               </span>
             </button>
           </li>

@@ -1,6 +1,8 @@
+import { useState } from 'react';
 import { useLoad, useRecording } from '../../api/queries';
 import { metricText, ms } from '../../parts/format';
 import { FrameLane } from '../../parts/FrameLane';
+import { frameUrl } from '../../parts/frames';
 import { useWidth } from '../../parts/useWidth';
 
 /** The load that stands for a recording, once it is there. */
@@ -24,10 +26,12 @@ export function Strips({
   const a = useStanding(replay);
   const b = useStanding(tried);
   const [box, width] = useWidth<HTMLDivElement>();
+  const [chosen, choose] = useState<number | null>(null);
   if (!a || !b) return null;
   const last = (load: typeof a.load) => Math.max(load.metrics.lcp_ms ?? 0, load.frames.at(-1)?.at_ms ?? 0);
   const to = Math.max(last(a.load), last(b.load), 1000) * 1.04;
   const wide = Math.max(200, width - 110);
+  const now = Math.min(chosen ?? Math.max(a.load.metrics.lcp_ms ?? 0, b.load.metrics.lcp_ms ?? 0), to);
   return (
     <section className="mt-7" aria-label="Both loads on one time axis">
       <h2 className="text-[18px]">Side by side</h2>
@@ -51,6 +55,11 @@ export function Strips({
                 height={74}
               />
               <Path side={side} to={to} width={wide} />
+              <span
+                className="pointer-events-none absolute inset-y-0 w-px bg-past"
+                style={{ left: (now / to) * wide }}
+                aria-hidden
+              />
             </span>
           </div>
         ))}
@@ -62,8 +71,51 @@ export function Strips({
             ))}
           </span>
         </div>
+        <label className="mt-2 grid grid-cols-[100px_minmax(0,1fr)] items-center gap-2 text-[13px]">
+          <span>at {ms(now)}</span>
+          <input
+            type="range"
+            aria-label="Moment of both loads"
+            aria-valuetext={ms(now)}
+            min={0}
+            max={Math.round(to)}
+            step={10}
+            value={Math.round(now)}
+            onChange={(e) => choose(Number(e.target.value))}
+            style={{ width: wide }}
+          />
+        </label>
+        <div className="mt-2 grid max-w-[760px] grid-cols-2 gap-6">
+          <Screen name={names[0]} side={a} now={now} />
+          <Screen name={names[1]} side={b} now={now} />
+        </div>
       </div>
     </section>
+  );
+}
+
+/** What was on the screen of a load at a moment. */
+function Screen({ name, side, now }: { name: string; side: NonNullable<ReturnType<typeof useStanding>>; now: number }) {
+  const at = side.load.frames.findLastIndex((frame) => frame.at_ms <= now);
+  const frame = side.load.frames[at];
+  return (
+    <figure className="min-w-0">
+      {frame ? (
+        <img
+          src={frameUrl(side.id, side.number, frame)}
+          alt={`The screen of ${name} at ${ms(now)}`}
+          className="max-h-[260px] max-w-full border border-rule"
+        />
+      ) : (
+        <span className="block border border-rule px-3 py-6 text-[13px] text-ink-2">
+          {side.load.frames.length ? 'Nothing on the screen yet.' : 'No pictures of the screen were kept.'}
+        </span>
+      )}
+      <figcaption className="mt-1 text-[12.5px] text-ink-2">
+        {name}
+        {frame && `, since ${ms(frame.at_ms)}`}
+      </figcaption>
+    </figure>
   );
 }
 

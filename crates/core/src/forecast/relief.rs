@@ -1,0 +1,97 @@
+//! What of a file's time on the path is the file's alone.
+//!
+//! A path names what a paint waited for. Where two files come at nearly the same time, the later of them has
+//! the whole wait, and yet the paint would hardly come earlier without it: the other one takes over. The
+//! forward run tells how much earlier the paint comes once a file is there as soon as it is asked of its server,
+//! and what it waits for then.
+
+use super::change::Change;
+use super::steps::Step;
+use super::{Model, outcome, settled};
+use crate::graph::Cause;
+use crate::path::Leg;
+use crate::{Millis, RequestId, ResourceKey};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// Files that take less of the path than this, in ms, are not looked at.
+const LEAST: f64 = 20.0;
+
+/// What the largest paint gains from a file that is there at once.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Relief {
+    /// The file's request.
+    pub request: RequestId,
+    /// What the path gives to fetching it: waits, queues, connections and bytes.
+    pub given_ms: Millis,
+    /// How much earlier the largest paint would come.
+    pub gain_ms: Millis,
+    /// What then takes most of that stretch of the path.
+    pub instead: Option<Instead>,
+}
+
+/// What takes over on the path.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub enum Instead {
+    /// The fetching of another file.
+    Request(RequestId),
+    /// A script at work.
+    Script(Arc<str>),
+}
+
+/// Whether a leg is about fetching its file, not about what the file does.
+#[must_use]
+pub fn fetches(cause: Cause) -> bool {
+    matches!(cause, Cause::Redirect | Cause::Queue | Cause::Connect | Cause::Wait | Cause::Download | Cause::Shared)
+}
+
+impl Model {
+    /// What the largest paint gains from each file of its path that is there at once, in the path's order.
+    #[must_use]
+    pub fn reliefs(&self, path: &[Leg]) -> Vec<Relief> {
+        let mut reliefs: Vec<Relief> = Vec::new();
+        for leg in path.iter().filter(|l| fetches(l.cause)) {
+            let Some(request) = leg.request else { continue };
+            match reliefs.iter_mut().find(|r| r.request == request) {
+                Some(known) => known.given_ms += leg.length(),
+                None => reliefs.push(Relief { request, given_ms: leg.length(), gain_ms: Millis::ZERO, instead: None }),
+            }
+        }
+        reliefs.retain(|r| r.given_ms.0 >= LEAST);
+        for relief in &mut reliefs {
+            let stretch = || path.iter().filter(|l| l.request == Some(relief.request) && fetches(l.cause));
+            let from = stretch().map(|l| l.from_ms.0).fold(f64::INFINITY, f64::min);
+            let to = stretch().map(|l| l.to_ms.0).fold(0.0, f64::max);
+            let (gain, steps) = self.at_once(relief.request);
+            relief.gain_ms = Millis(gain);
+            relief.instead = instead(&steps, relief.request, from, to);
+        }
+        reliefs
+    }
+
+    /// How much earlier the largest paint comes, in ms, and its way then, with a file that takes its server no
+    /// time and the line no bytes: the way there and back is left.
+    fn at_once(&self, id: RequestId) -> (f64, Vec<Step>) {
+        let mut change = Change::of(&self.ground);
+        let load = &self.ground.prepared.load;
+        let Some(file) = load.request(id).map(|r| ResourceKey::of(&r.url)) else { return (0.0, Vec::new()) };
+        for request in self.ground.file(&file) {
+            let transfer = &mut change.world.transfers[request.0 as usize];
+            transfer.wait = transfer.wait.min(change.world.round_trip);
+            transfer.bytes = transfer.bytes.min(1.0);
+        }
+        let mut world = change.world;
+        let times = settled(&mut world, &self.calibration);
+        let after = outcome::figures(load, &self.ground.moments, &world, &times, 0.0);
+        let gain = self.figures.lcp_ms.zip(after.lcp_ms).map_or(0.0, |(before, after)| (before - after).0);
+        (gain, self.path(&world, &times))
+    }
+}
+
+/// What has most of a stretch of the new way.
+fn instead(steps: &[Step], file: RequestId, from: f64, to: f64) -> Option<Instead> {
+    let within = |step: &Step| step.to_ms.0.min(to) - step.from_ms.0.max(from);
+    let named = steps.iter().filter(|s| s.request.is_some_and(|id| id != file) || s.script.is_some());
+    let longest = named.max_by(|a, b| within(a).total_cmp(&within(b))).filter(|s| within(s) >= LEAST)?;
+    longest.request.map(Instead::Request).or_else(|| longest.script.clone().map(Instead::Script))
+}

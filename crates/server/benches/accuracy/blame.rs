@@ -1,0 +1,119 @@
+//! What path and forecast say of pages on which every late file was sent at once: held against what that
+//! really brought.
+
+use phainon_core::forecast::{Model, Relief, fetches};
+use phainon_core::metrics::Metric;
+use phainon_core::path::{Leg, path_to_largest};
+use phainon_core::{Edit, Load, Millis, NoBodies, Prepared, RequestId, ResourceKey};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// A file is a culprit from so much of the largest paint's time on, and from so many milliseconds.
+pub const SHARE: f64 = 0.05;
+pub const LEAST: f64 = 100.0;
+
+/// A file sent at once, and the largest paint then.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct AtOnce {
+    pub file: ResourceKey,
+    /// The largest paint with it, in ms.
+    pub largest_ms: f64,
+}
+
+/// A page that was drawn, with what was measured of it.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Measured {
+    pub seed: u64,
+    pub about: String,
+    /// The load that is judged by.
+    pub load: Load,
+    /// The largest paint of a second load without changes, in ms.
+    pub again_ms: f64,
+    pub tried: Vec<AtOnce>,
+}
+
+/// What the path gives to a file's runs and to its fetching, and what of the fetching is the file's alone: what the
+/// largest paint would gain, all in ms.
+pub fn accused(path: &[Leg], reliefs: &[Relief], file: &[RequestId]) -> (f64, f64, f64) {
+    let own = || path.iter().filter(|l| l.request.is_some_and(|id| file.contains(&id)));
+    let sum = |fetching: bool| own().filter(|l| fetches(l.cause) == fetching).map(|l| l.length().0).sum::<f64>();
+    let gains = reliefs.iter().filter(|r| file.contains(&r.request)).map(|r| r.gain_ms.0);
+    (sum(false), sum(true), gains.fold(0.0, f64::max).min(sum(true)))
+}
+
+/// When the largest paint was, in ms, and of what.
+pub fn largest(load: &Load) -> Option<(f64, String)> {
+    load.largest().map(|l| (l.at.0, l.url.clone().or_else(|| l.selector.clone()).unwrap_or_default()))
+}
+
+/// What path and forecast say, beside what was measured.
+#[derive(Default)]
+pub struct Judged {
+    pub found: u32,
+    pub missed: u32,
+    pub wrong: u32,
+    pub rightly_not: u32,
+    /// Forecast and measured gain, and what the largest paint came to.
+    pub gains: Vec<(f64, f64, f64)>,
+    pub lines: Vec<String>,
+}
+
+/// Judges one page.
+pub fn judged(page: &Measured) -> Judged {
+    let mut judged = Judged::default();
+    let prepared = Arc::new(Prepared::plain(page.load.clone()));
+    let Some((at, _)) = largest(&page.load) else { return judged };
+    let path = path_to_largest(&prepared).unwrap_or_default();
+    let model = Model::of(&prepared);
+    let reliefs = model.reliefs(&path);
+    let before = f64::midpoint(at, page.again_ms);
+    let least = (before * SHARE).max(LEAST);
+    if (at - page.again_ms).abs() > least / 2.0 {
+        judged.lines.push(format!("  two loads lie {:.0} ms apart: not judged", at - page.again_ms));
+        return judged;
+    }
+    let mut wrong = false;
+    for tried in &page.tried {
+        let ids: Vec<_> = page.load.requests.iter().filter(|r| ResourceKey::of(&r.url) == tried.file).collect();
+        let of_file: Vec<RequestId> = ids.iter().map(|r| r.id).collect();
+        // Its runs are there whenever it comes.
+        let (_, given, held) = accused(&path, &reliefs, &of_file);
+        let edit = Edit::FasterResponse { file: tried.file.clone(), to: Some(Millis(0.0)) };
+        let forecast = model.forecast(std::slice::from_ref(&edit), &NoBodies);
+        let expected =
+            forecast.before.value(Metric::Lcp).zip(forecast.after.value(Metric::Lcp)).map_or(0.0, |(a, b)| a - b);
+        let gain = before - tried.largest_ms;
+        judged.gains.push((expected, gain, tried.largest_ms));
+        let verdict = match (gain > least, held > least) {
+            (true, true) => {
+                judged.found += 1;
+                ""
+            }
+            (true, false) => {
+                judged.missed += 1;
+                "MISSED"
+            }
+            (false, true) => {
+                judged.wrong += 1;
+                "WRONG"
+            }
+            (false, false) => {
+                judged.rightly_not += 1;
+                ""
+            }
+        };
+        let astray = if (expected - gain).abs() > least { "ASTRAY" } else { "" };
+        wrong |= !verdict.is_empty() || !astray.is_empty();
+        let name = ids.first().map(|r| r.short_name()).unwrap_or_default();
+        judged.lines.push(format!(
+            "  {name}: gains {gain:.0}, forecast {expected:.0}, given {given:.0}, of it alone {held:.0} {verdict} {astray}"
+        ));
+    }
+    if wrong {
+        judged.lines.extend(path.iter().map(|leg| {
+            let url = leg.url.as_deref().map_or("", |u| u.rsplit('/').next().unwrap_or(u));
+            format!("      {:6.0} to {:6.0}  {:?} {url}  {:?}", leg.from_ms.0, leg.to_ms.0, leg.cause, leg.fact)
+        }));
+    }
+    judged
+}

@@ -1,0 +1,46 @@
+//! Pages that were drawn by chance, recorded in the real browser, and loaded again with one late file after the
+//! other there at once (`cargo xtask accuracy generate`, then `gather`): what the path accuses and what the
+//! forecast says of each file, held against what that really brought. A guard: these figures may not get worse.
+
+#![allow(clippy::unwrap_used)]
+
+#[path = "../benches/accuracy/blame.rs"]
+mod blame;
+
+use blame::{Judged, Measured, judged};
+
+fn pages() -> Vec<Measured> {
+    let packed =
+        std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/measured/generated_pages.json.zst")).unwrap();
+    let mut decoder = zstd::Decoder::new(packed.as_slice()).unwrap();
+    decoder.window_log_max(26).unwrap();
+    serde_json::from_reader(decoder).unwrap()
+}
+
+#[test]
+fn files_are_accused_that_cost_something_and_forecasts_come_true() {
+    let mut all = Judged::default();
+    for page in pages() {
+        let judged = judged(&page);
+        for line in judged.lines.iter().filter(|l| l.contains("MISSED") || l.contains("WRONG") || l.contains("ASTRAY"))
+        {
+            println!("{}, {}: {line}", page.seed, page.about);
+        }
+        all.found += judged.found;
+        all.missed += judged.missed;
+        all.wrong += judged.wrong;
+        all.rightly_not += judged.rightly_not;
+        all.gains.extend(judged.gains);
+    }
+    let Judged { found, missed, wrong, rightly_not, gains, .. } = all;
+    println!("{found} found, {missed} missed, {wrong} wrong, {rightly_not} rightly not");
+    assert!(found + missed + wrong + rightly_not > 80, "the pages are there");
+    let mut errors: Vec<f64> = gains.iter().map(|(said, really, came_to)| (said - really).abs() / came_to).collect();
+    errors.sort_by(f64::total_cmp);
+    let near = errors.iter().filter(|error| **error <= 0.05).count();
+    println!("{near} of {} forecasts within 5 %, median {:.3}", errors.len(), errors[errors.len() / 2]);
+    assert!(missed <= 4, "{missed} culprits missed");
+    assert!(wrong <= 2, "{wrong} files wrongly accused");
+    assert!(errors[errors.len() / 2] < 0.02);
+    assert!(near * 100 >= errors.len() * 75, "{near} of {}", errors.len());
+}

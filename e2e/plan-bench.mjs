@@ -1,0 +1,66 @@
+// The bench of the plan: two hundred candidates over thirty recordings, opened and scrolled.
+import { chromium } from '@playwright/test';
+import { folder, ms, percentile, serving } from './bench-support.mjs';
+
+const PAGES = 30;
+const FILES = 7;
+const { address, taken, stop } = await serving(folder());
+const browser = await chromium.launch({ executablePath: process.env.PHAINON_BROWSER ?? '/usr/bin/chromium-headless-shell', args: ['--no-sandbox'] });
+
+/** A HAR of one page with scripts of its own that came unpacked: each is a candidate. */
+function har(page) {
+  const started = (at) => new Date(Date.UTC(2026, 10, 24, 9, 0, 0, at)).toISOString();
+  const home = `https://www.many-pages.test/quay-${page}/`;
+  const entry = (url, mime, at, text) => ({
+    startedDateTime: started(at),
+    time: 120,
+    request: { method: 'GET', url, headers: [] },
+    response: { status: 200, headers: [{ name: 'content-type', value: mime }], content: { size: text.length, mimeType: mime, text }, bodySize: text.length, headersSize: 200 },
+    timings: { blocked: 4, dns: -1, connect: -1, send: 1, wait: 80, receive: 35 },
+  });
+  const text = (n) => Array.from({ length: 700 }, (_, i) => `export const buoy${page}x${n}x${i} = ${i};`).join('\n');
+  const files = Array.from({ length: FILES }, (_, n) => entry(`${home}plugins/p${n}/file-${page}-${n}.js`, 'text/javascript', 3 * n + 3, text(n)));
+  return Buffer.from(JSON.stringify({ log: { version: '1.2', entries: [entry(home, 'text/html', 0, '<h1>Quay</h1>'), ...files] } }));
+}
+
+async function timed(name, times, act) {
+  const each = [];
+  for (let i = 0; i < times; i++) {
+    const start = performance.now();
+    await act();
+    each.push(performance.now() - start);
+  }
+  console.log(`${name}: first ${ms(each[0])}, median ${ms(percentile(each, 0.5))}, longest ${ms(Math.max(...each))} of ${times}`);
+}
+
+try {
+  for (let page = 0; page < PAGES; page++) await taken(`quay-${page}.har`, har(page));
+  const of = `${address}/api/sites/many-pages.test/plan`;
+  const read = async (path) => (await fetch(`${of}/${path}`)).json();
+  const [pages, candidates] = [await read('pages'), await read('candidates')];
+  console.log(`${pages.length} pages, ${candidates.length} candidates`);
+  await timed('asked of the server: candidates', 9, () => read('candidates'));
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(`${address}/recordings`);
+  await page.waitForLoadState('networkidle');
+  await timed('the plan, from its address until its candidates are there', 7, async () => {
+    await page.goto(`${address}/sites/many-pages.test/plan`);
+    await page.waitForFunction((count) => document.querySelectorAll('main li, main tr').length > Math.min(count, 20), candidates.length);
+  });
+  const frames = await page.evaluate(async () => {
+    const main = document.querySelector('main');
+    const seen = [];
+    let last = performance.now();
+    for (let i = 0; i < 120; i++) {
+      main.scrollBy(0, 60);
+      await new Promise(requestAnimationFrame);
+      seen.push(performance.now() - last);
+      last = performance.now();
+    }
+    return seen;
+  });
+  console.log(`scrolling: median ${ms(percentile(frames, 0.5))} a frame, 95th percentile ${ms(percentile(frames, 0.95))}`);
+} finally {
+  await browser.close();
+  stop();
+}
