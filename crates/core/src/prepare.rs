@@ -3,8 +3,8 @@
 
 use crate::owners::Owners;
 use crate::work::parents;
-use crate::{Load, Millis, Request, RequestId, ResourceKind, Settings, Work, WorkName};
-use std::collections::HashMap;
+use crate::{InitiatorKind, Load, Millis, Request, RequestId, ResourceKind, Settings, Work, WorkName};
+use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
 
 /// A load with everything that reads of it need.
@@ -31,6 +31,12 @@ pub struct Index {
     pub parents: Vec<Option<usize>>,
     /// Places of the tasks among the work, in order of time.
     pub tasks: Vec<usize>,
+    /// The host of each request, by its place.
+    hosts: Vec<Option<Arc<str>>>,
+    /// What scripts had asked for and was there, by each script that had part in the asking.
+    answers: HashMap<Arc<str>, Vec<(Millis, RequestId)>>,
+    /// Streams of events.
+    streams: Vec<RequestId>,
 }
 
 impl Prepared {
@@ -79,6 +85,29 @@ impl Prepared {
         Some(self.first_use(request).map_or(end, |(_, work)| work.end().max(end)))
     }
 
+    /// The first piece of work that evaluates a script.
+    #[must_use]
+    pub fn first_run_of(&self, url: &Arc<str>) -> Option<usize> {
+        self.index.uses.get(&(WorkName::Evaluate, url.clone()))?.first().copied()
+    }
+
+    /// A request's host.
+    #[must_use]
+    pub fn host(&self, id: RequestId) -> Option<&Arc<str>> {
+        self.index.hosts.get(id.0 as usize)?.as_ref()
+    }
+
+    /// When data and scripts that a script had part in asking for were there.
+    #[must_use]
+    pub fn answers_to(&self, script: &str) -> &[(Millis, RequestId)] {
+        self.index.answers.get(script).map_or(&[], Vec::as_slice)
+    }
+
+    /// The load's streams of events.
+    pub fn streams(&self) -> impl Iterator<Item = &Request> {
+        self.index.streams.iter().filter_map(|id| self.load.request(*id))
+    }
+
     /// The page's elements that show a file.
     pub fn images_of(&self, url: &str) -> impl Iterator<Item = &crate::PageImage> {
         let page = self.load.page.as_ref();
@@ -99,6 +128,17 @@ impl Index {
         let mut index = Self { parents: parents(&load.work), ..Self::default() };
         for request in &load.requests {
             index.by_url.entry(request.url.clone()).or_default().push(request.id);
+            index.hosts.push(request.host().map(Arc::from));
+            if request.mime.as_deref() == Some("text/event-stream") {
+                index.streams.push(request.id);
+            }
+            let data = matches!(request.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script);
+            if let (InitiatorKind::Script, true, Some(end)) = (request.initiator.kind, data, request.end) {
+                let by: BTreeSet<&Arc<str>> = request.initiator.stack.iter().collect();
+                for script in by {
+                    index.answers.entry(script.clone()).or_default().push((end, request.id));
+                }
+            }
         }
         for (place, work) in load.work.iter().enumerate() {
             if work.depth == 0 {

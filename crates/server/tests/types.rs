@@ -20,6 +20,7 @@ fn the_front_ends_types_are_current() {
     state::Rereading::export_all(&config).expect("types");
     depth::Headers::export_all(&config).expect("types");
     depth::SaidVisit::export_all(&config).expect("types");
+    phainon_core::words::SaidRelief::export_all(&config).expect("types");
     Plan::export_all(&config).expect("types");
     NewFix::export_all(&config).expect("types");
     job_list::Job::export_all(&config).expect("types");

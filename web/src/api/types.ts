@@ -2134,6 +2134,27 @@ all: number, };
 export type Rect = { x: number, y: number, width: number, height: number, };
 
 /**
+ * What the largest paint gains from a file that is there at once, with its words.
+ */
+export type Relief = { 
+/**
+ * The file's request.
+ */
+request: RequestId, 
+/**
+ * What the path gives to fetching it.
+ */
+given_ms: Millis, 
+/**
+ * How much earlier the largest paint would come.
+ */
+gain_ms: Millis, 
+/**
+ * One sentence.
+ */
+sentence: string, };
+
+/**
  * A request that held rendering back.
  */
 export type RenderBlocker = { 

@@ -3,7 +3,7 @@
 
 use super::busy::is_synchronous;
 use super::{About, Cause, Code, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{InitiatorKind, Millis, Request, RequestId, ResourceKind, Work, WorkName};
+use crate::{Millis, Request, RequestId, ResourceKind, Work, WorkName};
 use std::sync::Arc;
 
 /// An answer is taken, and an event delivered, at most so long after it was there.
@@ -213,7 +213,7 @@ impl Graph<'_> {
     /// A message of a stream of events.
     fn stream_says(&self, index: usize) -> Option<Edge> {
         let began = self.work(index).start;
-        let streams = self.load.requests.iter().filter(|r| r.mime.as_deref() == Some("text/event-stream"));
+        let streams = self.prepared.streams();
         let part = |r: &Request| {
             let part = r.parts.iter().rev().map(|p| p.at).find(|at| *at <= began + SLACK)?;
             (began - part < TAKEN).then_some((part, r.id))
@@ -231,14 +231,10 @@ impl Graph<'_> {
         let script = self.prepared.first_for(url).map(|s| s.id);
         // A module goes on when those that it imports have what they await.
         let imports = if self.in_promises(index) { self.imports(url, began) } else { Vec::new() };
-        let asked = |r: &&Request| {
-            Some(r.id) != script
-                && r.initiator.kind == InitiatorKind::Script
-                && r.initiator.stack.iter().any(|by| by == url || imports.iter().any(|(_, i)| i == by))
-                && matches!(r.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script)
-        };
+        let scripts = std::iter::once(url).chain(imports.iter().map(|(_, url)| url));
         let mut found: Vec<(Millis, RequestId)> =
-            self.load.requests.iter().filter(asked).filter_map(|r| Some((r.end?, r.id))).collect();
+            scripts.flat_map(|by| self.prepared.answers_to(by)).copied().collect();
+        found.retain(|(_, id)| Some(*id) != script);
         // Fonts are told of by promises.
         if found.iter().all(|(end, _)| *end > began || began - *end >= TAKEN) && self.in_promises(index) {
             let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font);
@@ -259,11 +255,7 @@ impl Graph<'_> {
         let began = self.work(index).start;
         let code: Code = self.code(url);
         let about = || About::Script(url.clone());
-        let first = self
-            .load
-            .work
-            .iter()
-            .position(|w| w.name == WorkName::Evaluate && w.url.as_ref() == Some(url) && w.start < began);
+        let first = self.prepared.first_run_of(url).filter(|first| self.work(*first).start < began);
         if let Some(first) = first {
             let ran = self.work(first).end().min(began);
             let fact = LegFact::ScriptWaits { script: code, event, ran: true };

@@ -92,16 +92,16 @@ impl Graph<'_> {
     /// Why a request was queued: who had its connection before it, and how many of its host's were in use.
     fn queued_behind(&self, request: &Request) -> Behind {
         let Some(sent) = request.sent else { return Behind::NotSent };
-        let host = request.host();
+        let host = self.prepared.host(request.id);
         let others: Vec<&Request> = self
             .load
             .requests
             .iter()
             .filter(|o| {
                 o.id != request.id
-                    && o.host() == host
                     && o.sent.is_some_and(|s| s < sent)
                     && o.end.is_some_and(|e| e > request.start)
+                    && self.prepared.host(o.id) == host
             })
             .collect();
         let before = others
@@ -117,6 +117,6 @@ impl Graph<'_> {
         if count == 0 {
             return Behind::Priority;
         }
-        Behind::Others { count, host: host.unwrap_or_default(), before }
+        Behind::Others { count, host: host.map(ToString::to_string).unwrap_or_default(), before }
     }
 }
