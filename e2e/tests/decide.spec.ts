@@ -159,7 +159,12 @@ test('fixes that were made are held against what was forecast, and both recordin
   await expect(files.getByRole('row').filter({ hasText: 'advert-small.jpg' })).toContainText('new');
   await files.getByRole('button', { name: /gone/ }).click();
   await expect(files.getByRole('row').filter({ hasText: 'chat.js' })).toContainText('gone');
-  await expect(page.getByRole('region', { name: 'Both loads on one time axis' })).toBeVisible();
+  const strips = page.getByRole('region', { name: 'Both loads on one time axis' });
+  await expect(strips.getByRole('img', { name: /^The screen of B at/ })).toBeVisible();
+  await strips.getByRole('slider', { name: 'Moment of both loads' }).press('Home');
+  await expect(strips.getByText('at 0 ms')).toBeVisible();
+  await strips.getByRole('slider', { name: 'Moment of both loads' }).press('End');
+  await expect(strips.getByRole('img', { name: /^The screen of A at 7/ })).toBeVisible();
   await expect(page.getByRole('region', { name: 'Findings that went' })).toContainText('parleydock.test');
 });
 

@@ -25,8 +25,15 @@ test('a request is picked, and the path to its last byte followed', async ({ pag
   // To the first paint, and back to the largest.
   await page.getByLabel('Path to').selectOption('first-paint');
   await expect(page.getByRole('heading', { level: 1 })).toContainText('First paint at');
+  await page.getByLabel('Path to').selectOption('frame:1');
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('Frame at');
   await page.getByLabel('Path to').selectOption('');
   await expect(page.getByRole('heading', { level: 1 })).toContainText('Largest paint at');
+
+  // A long wait that others would have in its place is said to be worth nothing alone.
+  const waits = page.getByRole('button', { name: /^2\.\d+ s berths\.js waits its turn/ });
+  await expect(waits).toContainText('There at once, it would bring next to nothing: share.js is waited for in its place.');
+  await expect(page.getByRole('button', { name: /Server makes the page/ })).toContainText(/largest paint would come \d+ ms earlier/);
 });
 
 test('a path to what never came says so', async ({ page }) => {

@@ -116,7 +116,10 @@ function Largest() {
   );
 }
 
-/** The path to another moment: the first paint, or a request's last byte. */
+/** Moments that a path can lead to besides paints and requests. */
+const OTHERS: Record<string, string> = { frame: 'frame', mark: 'page’s own mark' };
+
+/** The path to another moment: the first paint, a frame, a mark, or a request's last byte. */
 function Other({ to }: { to: string }) {
   const { recording, number, load, selection, select } = useReading();
   const { data: path, error } = usePathTo(recording.id, number, to);
@@ -124,24 +127,19 @@ function Other({ to }: { to: string }) {
   if (!path) return <Waiting />;
   const row = load.requests.find((r) => to === `request:${r.id}`);
   const [kind] = to.split(':');
-  const named = row
-    ? `Last byte of ${row.name}`
-    : kind === 'frame'
-      ? 'A frame'
-      : kind === 'mark'
-        ? 'The page’s own mark'
-        : 'First paint';
+  const named = row ? `last byte of ${row.name}` : (OTHERS[kind ?? ''] ?? 'first paint');
+  const title = named.charAt(0).toUpperCase() + named.slice(1);
   const end = path.at(-1)?.to_ms ?? 0;
   const chosen = selection?.kind === 'request' ? selection.id : null;
   return (
     <>
       <h1 className="text-[25px] leading-tight [overflow-wrap:anywhere]">
-        {named} at {ms(end)}
+        {title} at {ms(end)}
       </h1>
       <Sum path={path} />
       <Legs
         path={path}
-        label={`Legs of the path, from navigation start to: ${named}`}
+        label={`Legs of the path, from navigation start to the ${named}`}
         at={path.findIndex((leg) => leg.request !== null && leg.request === chosen)}
         pick={(index) => {
           const id = path[index]?.request;
@@ -149,7 +147,7 @@ function Other({ to }: { to: string }) {
         }}
         on={(leg) => leg.request !== null && leg.request === chosen}
       >
-        <strong>{named}.</strong>
+        <strong>{title}.</strong>
       </Legs>
     </>
   );

@@ -31,7 +31,8 @@ export function Strips({
   const last = (load: typeof a.load) => Math.max(load.metrics.lcp_ms ?? 0, load.frames.at(-1)?.at_ms ?? 0);
   const to = Math.max(last(a.load), last(b.load), 1000) * 1.04;
   const wide = Math.max(200, width - 110);
-  const now = Math.min(chosen ?? Math.max(a.load.metrics.lcp_ms ?? 0, b.load.metrics.lcp_ms ?? 0), to);
+  // Where the one is there and the other not yet.
+  const now = Math.min(chosen ?? Math.min(a.load.metrics.lcp_ms ?? to, b.load.metrics.lcp_ms ?? to), to);
   return (
     <section className="mt-7" aria-label="Both loads on one time axis">
       <h2 className="text-[18px]">Side by side</h2>
