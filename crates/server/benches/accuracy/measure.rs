@@ -109,11 +109,16 @@ fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
     for load in seen.iter().filter(|_| std::env::var_os("PHAINON_DETAIL").is_some()) {
         let largest = load.load.largest();
         let what = largest.map(|l| l.url.clone().or_else(|| l.selector.clone()).unwrap_or_default());
+        let value = |metric| load.metrics.value(metric).unwrap_or(f64::NAN);
+        let long = load.load.work.iter().filter(|w| w.depth == 0 && w.duration.0 > 50.0);
+        let long: Vec<String> = long.map(|w| format!("{:.0}+{:.0}", w.start.0, w.duration.0)).collect();
         println!(
-            "      FCP {:.0} LCP {:.0} {}",
-            load.metrics.value(Metric::Fcp).unwrap_or(f64::NAN),
-            load.metrics.value(Metric::Lcp).unwrap_or(f64::NAN),
-            what.unwrap_or_default()
+            "      FCP {:.0} LCP {:.0} TBT {:.0} {}; long tasks {}",
+            value(Metric::Fcp),
+            value(Metric::Lcp),
+            value(Metric::Tbt),
+            what.unwrap_or_default(),
+            long.join(" ")
         );
     }
     Ok(seen.into_iter().filter(|s| s.failed.is_none()).map(|s| s.metrics).collect())
