@@ -19,7 +19,7 @@ struct Pair {
 
 const PAINTS: &[Metric] = &[Metric::Fcp, Metric::Lcp];
 
-const PAIRS: [Pair; 13] = [
+const PAIRS: [Pair; 16] = [
     Pair {
         switch: "scripts-deferred",
         path: "/",
@@ -60,6 +60,29 @@ const PAIRS: [Pair; 13] = [
         path: "/",
         edits: &["delay_script:parleydock.test"],
         metrics: &[Metric::Lcp, Metric::Tbt, Metric::Weight],
+    },
+    Pair {
+        switch: "tags-delayed",
+        path: "/",
+        edits: &["delay_script:driftmetric.test"],
+        metrics: &[Metric::Lcp, Metric::Tbt, Metric::Weight],
+    },
+    Pair {
+        switch: "pictures-sized",
+        path: "/",
+        edits: &["resize:hero-marlin-bay.jpg"],
+        metrics: &[Metric::Lcp, Metric::Weight],
+    },
+    Pair {
+        switch: "pictures-lazy",
+        path: "/",
+        edits: &[
+            "lazy:crossing-anvil.jpg",
+            "lazy:crossing-gull.jpg",
+            "lazy:crossing-low-haven.jpg",
+            "lazy:crossing-tern.jpg",
+        ],
+        metrics: &[Metric::Lcp, Metric::Weight],
     },
     Pair { switch: "hero-in-html", path: "/", edits: &["put_in_html:hero-marlin-bay.jpg"], metrics: PAINTS },
     Pair {
