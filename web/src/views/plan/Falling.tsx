@@ -38,6 +38,8 @@ export function Falling(props: {
     above += `${above ? 'L' : 'M'}${x(i)},${y(Math.min(most, p.after + astray))}`;
     band = `L${x(i)},${y(Math.max(0, p.after - astray))}${band}`;
   });
+  const last = points.findLast(Boolean);
+  const end = last ? y(last.after) : undefined;
   const text = points
     .slice(1)
     .map((p, i) => (p ? `after ${i + 1}: ${metricText(metric, p.after)}` : ''))
@@ -75,7 +77,14 @@ export function Falling(props: {
                 stroke="var(--ink)"
                 strokeDasharray={t.dash}
               />
-              <text x={width - 16} y={y(t.value) - 4} textAnchor="end" fontSize="12" fill="var(--ink)">
+              {/* Under its line where the forecast runs just above it. */}
+              <text
+                x={width - 16}
+                y={y(t.value) + (end !== undefined && end < y(t.value) && y(t.value) - end < 20 ? 14 : -4)}
+                textAnchor="end"
+                fontSize="12"
+                fill="var(--ink)"
+              >
                 {t.name}
               </text>
             </g>
