@@ -213,15 +213,19 @@ fn base_of(document: &crate::Request, found: &Found) -> Option<url::Url> {
     }
 }
 
-/// Whether a load's largest element stands in its document's markup; `None` where there is no such element, or the
-/// markup cannot be read.
+/// Whether a load's largest element stands in its document's markup; `None` where that is not known: there is no
+/// such element, it was not resolved, the markup cannot be read, or it holds elements of that name with other
+/// attributes, which scripts may have changed since.
 #[must_use]
 pub fn largest_in_markup(load: &Load, body: &[u8]) -> Option<bool> {
     let found = scan(body).ok()?;
     match largest(load, &found, base_of(load.document()?, &found).as_ref(), &mut Vec::new()) {
         LargestPlace::NotKnown => None,
         LargestPlace::At { .. } => Some(true),
-        LargestPlace::NotInDocument => Some(false),
+        LargestPlace::NotInDocument => {
+            let name = load.largest()?.tag.as_deref()?;
+            found.tags.iter().all(|tag| tag.name != name).then_some(false)
+        }
     }
 }
 
@@ -284,6 +288,11 @@ mod tests {
         assert_eq!(largest_in_markup(&load, &html("<h1>Words</h1>")), Some(true));
         let by_script = html("<div id=place></div><script>place.innerHTML = '<h1>Words</h1>'</script>");
         assert_eq!(largest_in_markup(&load, &by_script), Some(false));
+        load.lcp_candidates[0].snippet = Some("<h1 class=\"shown\">".into());
+        assert_eq!(largest_in_markup(&load, &html("<h1>Words</h1>")), None, "a script may have set the class");
+        load.lcp_candidates[0].tag = None;
+        load.lcp_candidates[0].snippet = None;
+        assert_eq!(largest_in_markup(&load, &by_script), None, "the element was not resolved");
     }
 
     #[test]

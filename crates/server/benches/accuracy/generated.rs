@@ -256,6 +256,7 @@ fn kept(folder: &Path) -> Vec<Measured> {
     let page = |path: &std::path::PathBuf| {
         let json = zstd::decode_all(std::fs::read(path).ok()?.as_slice()).ok()?;
         let mut page: Measured = serde_json::from_slice(&json).ok()?;
+        // Told by a rule that may be newer than what was kept.
         page.load.largest_in_markup = largest_in_markup(&page.load, draw(page.seed, &[]).html.as_bytes());
         Some(page)
     };

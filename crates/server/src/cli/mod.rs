@@ -103,7 +103,7 @@ struct RecordArguments {
     url: Vec<String>,
     /// A file with pages to record and budgets to hold them against, such as phainon.toml; see `docs/budgets.md`.
     /// Exit code 1 when a budget is missed.
-    #[arg(long, conflicts_with = "url")]
+    #[arg(long, conflicts_with_all = ["url", "page"])]
     pages: Option<PathBuf>,
     /// Whose load it is: phone-on-the-move, phone-at-the-edge, home-laptop, village-line or unshaped;
     /// or conditions of your own, such as `360x800@3,mobile,cpu=4,rtt=120,down=4,up=1,name=Mine`
