@@ -7,6 +7,7 @@ use crate::metrics::{
     placement,
 };
 use crate::path::{Leg, path_to_largest};
+use crate::server_work::{ServerAnswer, answers, server_part};
 use crate::words::{SaidFinding, SaidLeg, SaidMissing, note_sentence, say_finding, say_leg, say_missing};
 use crate::{
     Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Initiator, Interaction, Lanes, Load,
@@ -20,7 +21,7 @@ use std::sync::Arc;
 use ts_rs::TS;
 
 /// Rises whenever a load may be analysed differently; cached results of an older version are dropped.
-pub const ANALYSIS_VERSION: u32 = 6;
+pub const ANALYSIS_VERSION: u32 = 7;
 
 /// What the largest paint was.
 pub use crate::paint::PaintKind as LcpKind;
@@ -66,8 +67,15 @@ pub struct OwnerAccount {
     pub transferred_bytes: Bytes,
     /// `None` where no main thread was observed.
     pub main_thread_ms: Option<Millis>,
-    /// From the document's `Server-Timing`, where it names this owner.
+    /// What it adds to TBT: of each long task that a script of its took most of, what exceeds 50 ms.
+    #[serde(default)]
+    pub blocking_ms: Option<Millis>,
+    /// Its own time on the server over all answers that tell it, by spans or by `Server-Timing`; `None` where none
+    /// names it.
     pub server_ms: Option<Millis>,
+    /// The queries that it asked, where spans tell them.
+    #[serde(default)]
+    pub queries: Option<u32>,
     /// How much of the path to the largest paint is this owner's.
     pub path_ms: Option<Millis>,
 }
@@ -176,6 +184,10 @@ pub struct Analysis<F = Finding, L = Leg, M = Missing, N = Note> {
     pub interactions: Vec<Interaction>,
     /// What was found.
     pub findings: Vec<F>,
+    /// The server's work, answer by answer: a part of its own.
+    #[serde(skip)]
+    #[ts(skip)]
+    pub server: Vec<ServerAnswer>,
     /// The rows of the waterfall: a part of their own.
     #[serde(skip)]
     #[ts(skip)]
@@ -186,6 +198,9 @@ pub struct Analysis<F = Finding, L = Leg, M = Missing, N = Note> {
     pub thread: ThreadDetail,
     pub shifts: Vec<ShiftRow>,
     pub frames: Vec<ScreenFrame>,
+    /// How the page itself was made.
+    #[serde(default)]
+    pub page_made: Option<PageMade>,
     /// The document's `Server-Timing`.
     pub server_timing: Vec<crate::ServerTiming>,
     /// What the page itself was told, where it was asked.
@@ -194,6 +209,24 @@ pub struct Analysis<F = Finding, L = Leg, M = Missing, N = Note> {
     pub missing: Vec<M>,
     /// What had to be left out or mended.
     pub notes: Vec<N>,
+}
+
+/// How the page itself was made.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct PageMade {
+    /// The hash of its document's body, where that was kept.
+    pub body: Option<String>,
+    /// What the server took.
+    pub server_ms: Millis,
+    /// Of all answers that spans tell of, what no span covers; `None` where none do.
+    pub unexplained_ms: Option<Millis>,
+}
+
+/// Over all answers that spans tell of, the time that is nobody's.
+fn unexplained(server: &[ServerAnswer]) -> Option<Millis> {
+    let own = server.iter().flat_map(|a| &a.by_kind).filter(|k| k.kind == crate::SpanKind::Answer);
+    own.map(|k| k.ms).reduce(|a, b| a + b)
 }
 
 /// What only the screens with a time axis need of the main thread.
@@ -251,8 +284,10 @@ impl Analysis {
             interactions: self.interactions,
             requests: self.requests,
             thread: self.thread,
+            server: self.server,
             shifts: self.shifts,
             frames: self.frames,
+            page_made: self.page_made,
             server_timing: self.server_timing,
             observed: self.observed,
             missing: self.missing.iter().map(say_missing).collect(),
@@ -295,6 +330,7 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
             leg_findings: Vec::new(),
         }
     });
+    let server = answers(prepared);
     let context = CheckContext {
         prepared,
         bodies,
@@ -302,13 +338,18 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
         path: path.as_deref().unwrap_or_default(),
         blockers: &blockers,
         main_thread: main.as_ref(),
+        server: &server,
     };
     let findings = run_checks(&context);
     let mut lcp = lcp;
     if let Some(lcp) = &mut lcp {
         lcp.leg_findings = leg_findings(load, &lcp.path, lcp.request, &findings);
     }
-    let accounts = accounts(load, owners, main.as_ref(), path.as_deref(), &server_timing);
+    let page_made = load.document().and_then(|d| {
+        let body = d.body.as_ref().map(|b| b.hash.clone());
+        Some(PageMade { body, server_ms: server_part(prepared, d)?, unexplained_ms: unexplained(&server) })
+    });
+    let accounts = accounts(load, owners, main.as_ref(), path.as_deref(), &server);
     let path = path.unwrap_or_default();
     let requests = load.requests.iter().map(|r| row(prepared, r, &path, &blockers)).collect();
     let thread = ThreadDetail {
@@ -342,6 +383,7 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
         findings,
         requests,
         thread,
+        server,
         shifts: load
             .shifts
             .iter()
@@ -353,6 +395,7 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
             })
             .collect(),
         frames: load.frames.clone(),
+        page_made,
         server_timing,
         observed: load.observed.clone(),
         missing: load.missing.clone(),
@@ -453,7 +496,7 @@ fn accounts(
     owners: &Owners,
     main: Option<&MainThread>,
     path: Option<&[Leg]>,
-    timing: &[crate::ServerTiming],
+    server: &[ServerAnswer],
 ) -> Vec<OwnerAccount> {
     let mut found: BTreeMap<Owner, OwnerAccount> = BTreeMap::new();
     let fresh = |owner: &Owner| OwnerAccount {
@@ -462,7 +505,9 @@ fn accounts(
         requests: 0,
         transferred_bytes: Bytes(0),
         main_thread_ms: main.map(|_| Millis::ZERO),
+        blocking_ms: main.map(|_| Millis::ZERO),
         server_ms: None,
+        queries: None,
         path_ms: path.map(|_| Millis::ZERO),
     };
     for request in load.requests.iter().filter(|r| r.is_network()) {
@@ -475,22 +520,21 @@ fn accounts(
         let account = found.entry(script.owner.clone()).or_insert_with(|| fresh(&script.owner));
         account.main_thread_ms = account.main_thread_ms.map(|sum| sum + script.total_ms);
     }
+    for task in main.map(|m| m.long_tasks.as_slice()).unwrap_or_default() {
+        let account = found.entry(task.owner.clone()).or_insert_with(|| fresh(&task.owner));
+        account.blocking_ms = account.blocking_ms.map(|sum| sum + task.blocking_ms);
+    }
     for leg in path.unwrap_or_default() {
         let account = found.entry(leg.owner.clone()).or_insert_with(|| fresh(&leg.owner));
         account.path_ms = account.path_ms.map(|sum| sum + leg.length());
     }
-    for entry in timing {
-        let Some(duration) = entry.duration_ms else { continue };
-        let known = found.keys().find(|o| o.name == entry.name).cloned();
+    for share in server.iter().flat_map(|answer| &answer.by_owner) {
         // A plugin may work on the server alone and send the browser nothing.
-        let named_plugin = entry.description.as_deref().is_some_and(|d| d.starts_with("plugin"));
-        let owner = match known {
-            Some(owner) => owner,
-            None if named_plugin => Owner { name: entry.name.clone(), kind: crate::OwnerKind::Plugin },
-            None => continue,
-        };
-        let account = found.entry(owner.clone()).or_insert_with(|| fresh(&owner));
-        account.server_ms = Some(account.server_ms.unwrap_or_default() + duration);
+        let account = found.entry(share.owner.clone()).or_insert_with(|| fresh(&share.owner));
+        account.server_ms = Some(account.server_ms.unwrap_or_default() + share.ms);
+        if share.spans > 0 {
+            account.queries = Some(account.queries.unwrap_or(0) + share.queries);
+        }
     }
     let mut accounts: Vec<_> = found.into_values().collect();
     accounts.sort_by(|a, b| {

@@ -1,5 +1,6 @@
 //! Edits: what a fix does, exactly. A kind, and what it is done to.
 
+use crate::server_work::ServerPart;
 use crate::{Bytes, Millis, Owner, ResourceKey, ResourceKind};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -90,10 +91,17 @@ pub enum Edit {
     FasterResponse { file: ResourceKey, to: Option<Millis> },
     /// Serve the document from a page cache.
     PageCache { file: ResourceKey },
-    /// Take an owner's work off the server.
-    ServerRemove { owner: Owner },
-    /// Make an owner's work on the server take a share of its time.
-    ServerFaster { owner: Owner, share: f64 },
+    /// Take an owner's work, or a query, off the server.
+    ServerRemove {
+        #[serde(flatten)]
+        part: ServerPart,
+    },
+    /// Make an owner's work on the server, or a query, take a share of its time.
+    ServerFaster {
+        #[serde(flatten)]
+        part: ServerPart,
+        share: f64,
+    },
     /// Serve from nearer by: a round trip of so much.
     Nearer { host: String, round_trip: Millis },
     /// Connect to a host ahead of need.
@@ -254,9 +262,8 @@ impl Edit {
             | Self::SubsetFont { file }
             | Self::SplitTask { file }
             | Self::StopForcedLayout { file } => file.to_string(),
-            Self::RemoveOwner { owner } | Self::ServerRemove { owner } | Self::ServerFaster { owner, .. } => {
-                owner.key()
-            }
+            Self::RemoveOwner { owner } => owner.key(),
+            Self::ServerRemove { part } | Self::ServerFaster { part, .. } => part.key(),
             Self::DelayScript { scope }
             | Self::Compress { scope }
             | Self::Minify { scope }
@@ -372,12 +379,15 @@ mod tests {
         for edit in [
             Edit::DeferScript { file: ResourceKey::of("http://a.test/a.js") },
             Edit::CacheLonger { scope: Scope::Host { host: "a.test".into(), owner: owner.clone() } },
-            Edit::ServerFaster { owner, share: 0.5 },
+            Edit::ServerFaster { part: ServerPart::Owner { owner }, share: 0.5 },
+            Edit::ServerRemove { part: ServerPart::Query { query: "select ?".into() } },
         ] {
             let text = serde_json::to_string(&edit).expect("JSON");
             assert!(text.starts_with(&format!("{{\"kind\":\"{}\"", edit.kind().word())), "{text}");
             assert_eq!(serde_json::from_str::<Edit>(&text).expect("an edit"), edit);
         }
+        let kept = r#"{"kind":"server_faster","owner":{"name":"tide-table","kind":"plugin"},"share":0.5}"#;
+        assert_eq!(serde_json::from_str::<Edit>(kept).expect("of a plan").key(), "server_faster plugin tide-table");
         let earlier = |kind, target| Edit::from_earlier(kind, target).map(|e| e.key());
         assert_eq!(earlier("defer_script", "http://a.test/a.js").as_deref(), Some("defer_script a.test/a.js"));
         assert_eq!(earlier("cache_longer", "a.test (site)").as_deref(), Some("cache_longer a.test for site site"));

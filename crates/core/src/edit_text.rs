@@ -1,6 +1,7 @@
 //! Edits as the command line writes them: `KIND:TARGET[=VALUE]`.
 
-use crate::{Bytes, Edit, EditKind, Millis, Owner, OwnerKind, Prepared, Request, ResourceKey, Scope};
+use crate::server_work::{ServerPart, folded};
+use crate::{Bytes, Edit, EditKind, Millis, Owner, OwnerKind, Prepared, Request, ResourceKey, Scope, server_timing};
 use std::collections::BTreeSet;
 
 /// Every kind, to find one by its word and to say which there are.
@@ -89,11 +90,11 @@ impl Edit {
                 Ok(Self::FasterResponse { file: file()?, to: value.map(milliseconds).transpose()? })
             }
             EditKind::PageCache => wants_none(Self::PageCache { file: file()? }),
-            EditKind::ServerRemove => wants_none(Self::ServerRemove { owner: owner(prepared, target)? }),
+            EditKind::ServerRemove => wants_none(Self::ServerRemove { part: server_part(prepared, target)? }),
             EditKind::ServerFaster => {
                 let share = value.and_then(|v| v.parse::<f64>().ok()).filter(|s| (0.0..=1.0).contains(s));
                 let share = share.ok_or("`server_faster` needs the share of its time that is left, such as `=0.5`.")?;
-                Ok(Self::ServerFaster { owner: owner(prepared, target)?, share })
+                Ok(Self::ServerFaster { part: server_part(prepared, target)?, share })
             }
             EditKind::Nearer => {
                 let value = value.ok_or("`nearer` needs a round trip, such as `=40ms`.")?;
@@ -116,6 +117,9 @@ impl Edit {
 
 /// A target may hold `=` itself, in a query: only what looks like the kind's value is one.
 fn split_value(kind: EditKind, rest: &str) -> (&str, Option<&str>) {
+    if kind == EditKind::ServerRemove {
+        return (rest, None);
+    }
     let takes = matches!(kind, EditKind::Shrink | EditKind::FasterResponse | EditKind::ServerFaster | EditKind::Nearer);
     match rest.rsplit_once('=') {
         Some((target, value)) if takes && value.starts_with(|c: char| c.is_ascii_digit() || c == '.') => {
@@ -189,12 +193,20 @@ fn host(prepared: &Prepared, target: &str) -> Result<String, String> {
     asked.then_some(bare).ok_or_else(|| format!("this load asked {target} for nothing."))
 }
 
+/// Owners that a response names in `Server-Timing`.
+fn told_by_timing(prepared: &Prepared) -> impl Iterator<Item = Owner> {
+    let timings = prepared.load.requests.iter().flat_map(|r| server_timing(&r.response_headers));
+    timings.filter_map(|timing| prepared.owners.of_server_timing(&timing))
+}
+
 fn owner(prepared: &Prepared, target: &str) -> Result<Owner, String> {
     let owners: BTreeSet<Owner> = prepared
         .load
         .requests
         .iter()
         .map(|r| prepared.owners.request(r.id).clone())
+        .chain(prepared.server.owners.iter().cloned())
+        .chain(told_by_timing(prepared))
         .filter(|o| o.kind != OwnerKind::Browser)
         .collect();
     let found: Vec<&Owner> = owners.iter().filter(|o| o.key() == target || o.name == target).collect();
@@ -205,6 +217,25 @@ fn owner(prepared: &Prepared, target: &str) -> Result<Owner, String> {
             Err(format!("nobody in this load is called “{target}”; there are {}.", names.join(", ")))
         }
         _ => Err(format!("several owners are called “{target}”; write the kind before it, such as `plugin {target}`.")),
+    }
+}
+
+/// An owner, or else a query by its text or the beginning of it, where only one begins so.
+fn server_part(prepared: &Prepared, target: &str) -> Result<ServerPart, String> {
+    let no_owner = match owner(prepared, target) {
+        Ok(owner) => return Ok(ServerPart::Owner { owner }),
+        Err(why) => why,
+    };
+    let wanted = folded(target);
+    let statements: BTreeSet<&str> = prepared.server.statements.iter().filter_map(|s| s.as_deref()).collect();
+    if statements.contains(wanted.as_str()) {
+        return Ok(ServerPart::Query { query: wanted });
+    }
+    let begin: Vec<&str> = statements.into_iter().filter(|s| s.starts_with(&wanted)).collect();
+    match begin.as_slice() {
+        [one] => Ok(ServerPart::Query { query: (*one).to_owned() }),
+        [] => Err(no_owner),
+        several => Err(format!("{} queries of this load begin with “{target}”.", several.len())),
     }
 }
 

@@ -52,13 +52,16 @@ pub mod path;
 pub mod plan;
 mod prepare;
 pub mod profile;
+mod purpose;
 mod recording;
 mod request;
 mod resource_key;
 mod return_visit;
 mod runs;
 mod server_timing;
+pub mod server_work;
 mod settings;
+mod span;
 mod target;
 mod tracks;
 mod units;
@@ -67,8 +70,8 @@ mod work;
 mod work_columns;
 
 pub use analysis::{
-    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, RequestRow, SaidAnalysis, ShiftRow, ThreadDetail,
-    analyse,
+    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, PageMade, RequestRow, SaidAnalysis, ShiftRow,
+    ThreadDetail, analyse,
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
@@ -87,10 +90,11 @@ pub use line::{Line, Pause};
 pub use load::{Load, Observed, Source, Visit};
 pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};
 pub use note::{Lack, Missing, Note, Subject, notes_of_any_version};
-pub use owners::{Owner, OwnerId, OwnerKind, OwnerRule, Owners, registrable_domain};
+pub use owners::{Owner, OwnerId, OwnerKind, OwnerRule, Owners, RuleOn, registrable_domain};
 pub use page::{PageFacts, PageImage};
 pub use paint::{LayoutShift, LcpCandidate, Moved, PaintKind, Rect, ScreenFrame};
 pub use prepare::{Index, Prepared};
+pub use purpose::suggested_purposes;
 pub use recording::{Counted, MetricRow, RecordingSummary, representative, summarise};
 pub use request::{
     BodyPart, BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId, ResourceKind,
@@ -101,6 +105,7 @@ pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};
 pub use runs::name_runs;
 pub use server_timing::{server_time_of, server_timing};
 pub use settings::Settings;
+pub use span::{Span, SpanKind};
 pub use target::Target;
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};
 pub use units::{Bytes, Millis};

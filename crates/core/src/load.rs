@@ -3,7 +3,7 @@
 use crate::profile::Profile;
 use crate::{
     Animation, Conditions, EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note, PageChange,
-    PageFacts, Request, RequestId, ResourceKind, Scheduled, ScreenFrame, Subject, TimerInstall, UserTiming, Work,
+    PageFacts, Request, RequestId, ResourceKind, Scheduled, ScreenFrame, Span, Subject, TimerInstall, UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -115,6 +115,9 @@ pub struct Load {
     /// Samples of the main thread's scripts.
     #[serde(default)]
     pub profile: Option<Profile>,
+    /// What the server told of its work, in the order in which it began.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub spans: Vec<Span>,
     pub frames: Vec<ScreenFrame>,
     pub page: Option<PageFacts>,
     /// Whether the largest element stands in the document's markup; where not, a script put it in. `None` where
@@ -170,6 +173,7 @@ impl Load {
             events: Vec::new(),
             user_timings: Vec::new(),
             profile: None,
+            spans: Vec::new(),
             frames: Vec::new(),
             page: None,
             largest_in_markup: None,

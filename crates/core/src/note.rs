@@ -60,6 +60,10 @@ pub enum Note {
     MarkupUnread { why: String },
     /// The document's text is longer than what is shown.
     TextCut { shown: Bytes },
+    /// Spans of the server could not be read.
+    SpansUnread { why: String },
+    /// Spans that belong to no request of the load, or are more than are held.
+    SpansApart { count: usize },
     /// A sentence that an earlier version wrote.
     Said { text: String },
 }
@@ -86,6 +90,12 @@ pub fn notes_of_any_version<'de, D: Deserializer<'de>>(from: D) -> Result<Vec<No
 }
 
 impl Note {
+    /// Whether it is about what the server told of its work.
+    #[must_use]
+    pub fn is_about_spans(&self) -> bool {
+        matches!(self, Self::SpansUnread { .. } | Self::SpansApart { .. })
+    }
+
     /// Puts every text that came from outside through a mending, so that no note keeps what is private.
     pub fn mend(&mut self, mend: impl Fn(&str) -> String) {
         match self {
@@ -96,6 +106,7 @@ impl Note {
             | Self::StylesNotSeen { why: text }
             | Self::InlineOnlyNotTaken { why: text }
             | Self::MarkupUnread { why: text }
+            | Self::SpansUnread { why: text }
             | Self::Said { text } => *text = mend(text),
             _ => {}
         }

@@ -1,6 +1,6 @@
 //! Owners: who a cost belongs to. Each request and each piece of work has exactly one.
 
-use crate::{InitiatorKind, Load, Request, RequestId, Work};
+use crate::{InitiatorKind, Load, Request, RequestId, ServerTiming, Span, Work};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -69,12 +69,37 @@ impl Owner {
     }
 }
 
-/// A rule of the site's own: the first whose pattern occurs in the URL (host and path) wins.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+/// What a rule's pattern is looked for in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+pub enum RuleOn {
+    /// The address of a file, without its scheme.
+    #[default]
+    Address,
+    /// The text of a query, its values folded.
+    Query,
+    /// The name, the function and the file of a span.
+    Function,
+}
+
+/// A rule of the site's own: the first whose pattern occurs wins.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
 #[allow(missing_docs)]
 pub struct OwnerRule {
     pub pattern: String,
+    #[serde(default)]
+    pub on: RuleOn,
     pub owner: Owner,
+}
+
+impl OwnerRule {
+    /// Whether its pattern occurs; case counts, since it does in paths.
+    #[must_use]
+    pub fn fits(&self, on: RuleOn, text: &str) -> bool {
+        self.on == on && !self.pattern.is_empty() && text.contains(&self.pattern)
+    }
 }
 
 /// The registrable domain of a host by the public-suffix list; an address or a bare name is itself.
@@ -117,7 +142,7 @@ fn by_path(path: &str) -> Option<Owner> {
 /// Whom a URL belongs to by rules, path conventions and host alone.
 fn by_url(url: &str, site: &str, rules: &[OwnerRule]) -> Owner {
     let bare = url.split_once("://").map_or(url, |(_, rest)| rest);
-    if let Some(rule) = rules.iter().find(|r| !r.pattern.is_empty() && bare.contains(&r.pattern)) {
+    if let Some(rule) = rules.iter().find(|r| r.fits(RuleOn::Address, bare)) {
         return rule.owner.clone();
     }
     let Ok(parsed) = url::Url::parse(url) else { return Owner::site() };
@@ -216,6 +241,42 @@ impl Owners {
         }
     }
 
+    /// Whose a span is by the site's rules, the server's own word, or the file of its code; `None` where it is
+    /// whoever's the span around it is. `statement` is its query with the values folded.
+    #[must_use]
+    pub fn of_span(&self, span: &Span, statement: Option<&str>) -> Option<Owner> {
+        let texts = [Some(&span.name), span.function.as_ref(), span.file.as_ref()];
+        let by_rule = self.rules.iter().find(|rule| {
+            statement.is_some_and(|text| rule.fits(RuleOn::Query, text))
+                || texts.iter().flatten().any(|text| rule.fits(RuleOn::Function, text))
+        });
+        let told = || {
+            let (name, theme) = span.told_owner.as_ref()?;
+            let kind = if *theme { OwnerKind::Theme } else { OwnerKind::Plugin };
+            Some(Owner { name: name.clone(), kind })
+        };
+        let by_file = || by_path(&span.file.as_deref()?.replace('\\', "/"));
+        by_rule.map(|rule| rule.owner.clone()).or_else(told).or_else(by_file)
+    }
+
+    /// Whose what is on the server that nobody else claims.
+    #[must_use]
+    pub fn of_server(&self) -> Owner {
+        Owner::site()
+    }
+
+    /// Whose an entry of `Server-Timing` is: an owner of that name that is known by its files, or a plugin where the
+    /// entry says so. Others are parts of the work, or sums of it, that nobody is named for.
+    #[must_use]
+    pub fn of_server_timing(&self, entry: &ServerTiming) -> Option<Owner> {
+        let known = self.table.iter().find(|owner| owner.name == entry.name && owner.kind != OwnerKind::Browser);
+        let says_plugin = entry.description.as_deref().is_some_and(|d| d.starts_with("plugin"));
+        match known {
+            Some(owner) => Some(owner.clone()),
+            None => says_plugin.then(|| Owner { name: entry.name.clone(), kind: OwnerKind::Plugin }),
+        }
+    }
+
     /// A request's owner.
     #[must_use]
     pub fn request(&self, id: RequestId) -> &Owner {
@@ -257,6 +318,7 @@ mod tests {
     fn conventions_hosts_and_rules_name_the_owner() {
         let rules = [OwnerRule {
             pattern: "cdn.skerryline.test/widgets/".into(),
+            on: RuleOn::Address,
             owner: Owner { name: "widgets".into(), kind: OwnerKind::Plugin },
         }];
         let named = |url: &str| by_url(url, "skerryline.test", &rules).name;

@@ -2,6 +2,7 @@
 //! Made once; whatever computes takes it, and looks nothing up that is not in it.
 
 use crate::owners::Owners;
+use crate::server_work::ServerWork;
 use crate::work::parents;
 use crate::{InitiatorKind, Load, Millis, Request, RequestId, ResourceKind, Settings, Work, WorkName};
 use std::collections::{BTreeSet, HashMap};
@@ -16,6 +17,8 @@ pub struct Prepared {
     pub index: Index,
     /// Who owns what.
     pub owners: Owners,
+    /// Whose each span of the server is, and its own time.
+    pub server: ServerWork,
     /// The site's own rules.
     pub settings: Arc<Settings>,
 }
@@ -51,7 +54,8 @@ impl Prepared {
     pub fn new(load: Arc<Load>, settings: Arc<Settings>) -> Self {
         let index = Index::of(&load);
         let owners = Owners::of(&load, &settings.owner_rules);
-        Self { load, index, owners, settings }
+        let server = ServerWork::of(&load, &owners);
+        Self { load, index, owners, server, settings }
     }
 
     /// The first request for an address.

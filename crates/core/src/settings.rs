@@ -40,6 +40,7 @@ impl Settings {
 mod tests {
     use super::*;
     use crate::Owner;
+    use crate::owners::RuleOn;
 
     #[test]
     fn the_hash_changes_with_the_settings_and_only_with_them() {
@@ -50,7 +51,7 @@ mod tests {
         assert_ne!(own.hash(), plain.hash());
         assert_eq!((own.target(Metric::Lcp).target, own.target(Metric::Fcp).target), (2000.0, 1800.0));
         let before = own.hash();
-        own.owner_rules.push(OwnerRule { pattern: "/x/".into(), owner: Owner::named("x") });
+        own.owner_rules.push(OwnerRule { pattern: "/x/".into(), on: RuleOn::Address, owner: Owner::named("x") });
         assert_ne!(own.hash(), before);
     }
 }

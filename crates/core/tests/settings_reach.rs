@@ -9,7 +9,7 @@ use phainon_core::metrics::{Metric, site_weight};
 use phainon_core::profile::{CodePlace, Profile, ProfileNode, functions};
 use phainon_core::{
     Analysis, Bytes, Counted, Header, Load, Millis, NoBodies, Owner, OwnerKind, OwnerRule, Prepared, RenderBlocking,
-    ResourceKind, Settings, Target, Visit, WorkName, analyse, summarise, tracks,
+    ResourceKind, RuleOn, Settings, Target, Visit, WorkName, analyse, summarise, tracks,
 };
 use site::{Site, at, script};
 use std::collections::BTreeSet;
@@ -53,8 +53,12 @@ fn a_rule_for_an_owner_is_followed_everywhere() {
     let mine = Owner { name: "lantern-kit".into(), kind: OwnerKind::Plugin };
     let rules = Settings {
         owner_rules: vec![
-            OwnerRule { pattern: "/build/deck".into(), owner: mine.clone() },
-            OwnerRule { pattern: "/build/".into(), owner: Owner { name: "quayside".into(), kind: OwnerKind::Theme } },
+            OwnerRule { pattern: "/build/deck".into(), on: RuleOn::Address, owner: mine.clone() },
+            OwnerRule {
+                pattern: "/build/".into(),
+                on: RuleOn::Address,
+                owner: Owner { name: "quayside".into(), kind: OwnerKind::Theme },
+            },
         ],
         ..Settings::default()
     };

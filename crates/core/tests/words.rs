@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::path::{AskedFor, Behind, Code, HandedOver, LegFact};
+use phainon_core::server_work::ServerPart;
 use phainon_core::words::{edit_title, leg_sentence, leg_title, note_sentence, return_reason};
 use phainon_core::{Bytes, Edit, EditKind, Millis, Note, Owner, OwnerKind, Reason, ResourceKey, ResourceKind, Scope};
 use std::collections::BTreeSet;
@@ -161,8 +162,10 @@ fn edits() -> Vec<Edit> {
         Edit::DropUnused { file: file() },
         Edit::FasterResponse { file: file(), to: Some(Millis(60.0)) },
         Edit::PageCache { file: file() },
-        Edit::ServerRemove { owner: owner() },
-        Edit::ServerFaster { owner: owner(), share: 0.5 },
+        Edit::ServerRemove { part: ServerPart::Owner { owner: owner() } },
+        Edit::ServerRemove { part: ServerPart::Query { query: "select ?".into() } },
+        Edit::ServerFaster { part: ServerPart::Query { query: "select ?".into() }, share: 0.02 },
+        Edit::ServerFaster { part: ServerPart::Owner { owner: owner() }, share: 0.5 },
         Edit::Nearer { host: host(), round_trip: Millis(40.0) },
         Edit::Preconnect { host: host() },
         Edit::SelfHost { file: file() },
@@ -182,7 +185,7 @@ fn edits() -> Vec<Edit> {
 fn every_edit_has_a_title_a_key_of_its_own_and_its_json() {
     let all = edits();
     let kinds: BTreeSet<EditKind> = all.iter().map(Edit::kind).collect();
-    assert_eq!(kinds.len(), all.len(), "each kind once");
+    assert_eq!(kinds.len() + 2, all.len(), "each kind once, and the server's two for an owner and for a query");
     let keys: BTreeSet<String> = all.iter().map(Edit::key).collect();
     assert_eq!(keys.len(), all.len(), "no two are the same fix");
     let mut titles = BTreeSet::new();

@@ -1,8 +1,9 @@
 //! The recording archive: a plain zip of open formats.
 //!
 //! `manifest.json`, and for each load `load-N/network.har`, `load-N/network.jsonl` with the events
-//! that it is read from and `load-N/bodies.json`, `load-N/trace.json`, `load-N/page.json` and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`; what the load for used
-//! code told in `detail/`.
+//! that it is read from and `load-N/bodies.json`, `load-N/trace.json`, `load-N/spans.json` with what the server told
+//! (OTLP), `load-N/page.json` and `load-N/frames/*.jpg`; response bodies by their SHA-256 in `bodies/`; what the load
+//! for used code told in `detail/`.
 
 use crate::memory::MemoryBudget;
 use crate::trace::TraceText;
@@ -162,6 +163,7 @@ pub fn read<R: Read + Seek>(mut file: R, name: &str, budget: &MemoryBudget) -> R
             }
             raw.page = Some(page);
         }
+        raw.spans.extend(reader.file(&format!("{folder}/spans.json"))?);
         if !raw.has_data() && raw.failed.is_none() {
             return Err(bad(&folder, "it has neither network.har nor trace.json"));
         }
@@ -251,6 +253,10 @@ impl<W: Write> ArchiveWriter<W> {
         }
         if let Some(trace) = &raw.trace {
             self.add(&format!("{folder}/trace.json"), trace.reader().map_err(|e| failed(&e))?, true)?;
+        }
+        if !raw.spans.is_empty() {
+            let spans = crate::otlp::one_document(&raw.spans, &raw.name)?;
+            self.add(&format!("{folder}/spans.json"), spans.as_slice(), true)?;
         }
         if let Some(page) = &raw.page {
             let mut page = page.clone();

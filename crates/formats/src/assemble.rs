@@ -39,6 +39,9 @@ pub struct PageRecord {
     pub end_ms: Option<Millis>,
     /// Still busy when the time was up.
     pub cut_off: bool,
+    /// The id of the trace that its requests were part of (W3C Trace Context), where they named one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub trace: Option<String>,
     /// When the scripted user began, from navigation start.
     pub acted_ms: Option<Millis>,
     pub facts: Option<PageFacts>,
@@ -91,6 +94,8 @@ pub struct RawLoad {
     pub page: Option<PageRecord>,
     /// Pictures of the screen, in the order of `page.frames`.
     pub frames: Vec<(FrameRecord, Vec<u8>)>,
+    /// What the server told of its work for this load: batches of OTLP JSON, as they came.
+    pub spans: Vec<Vec<u8>>,
     /// Why the load failed, if it did.
     pub failed: Option<String>,
 }
@@ -149,7 +154,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 9;
+pub const ASSEMBLY_VERSION: u32 = 10;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -228,6 +233,7 @@ impl RawLoad {
             load.url = url;
         }
         shorten_data_urls(&mut load);
+        crate::otlp::join(&mut load, &self.spans, &self.name);
         phainon_core::name_runs(&mut load);
         phainon_core::name_inserters(&mut load);
         self.say_what_is_missing(&mut load, has_requests);

@@ -36,6 +36,8 @@ pub enum FormatError {
         "{har} and {trace} are not of the same load: the trace is of {url}, and no page of the HAR begins with it."
     )]
     Apart { har: String, trace: String, url: String },
+    #[error("{name} holds no OTLP traces: {why}.")]
+    NoSpans { name: String, why: String },
     #[error("Writing failed: {0}.")]
     Write(String),
 }

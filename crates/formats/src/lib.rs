@@ -28,6 +28,7 @@ mod manifest;
 mod memory;
 pub mod network;
 mod open;
+pub mod otlp;
 mod pictures;
 mod renumber;
 pub mod trace;

@@ -5,6 +5,7 @@
 use crate::RecordError;
 use crate::protocol::{CALL, Client, Event};
 use crate::steps::Step;
+use crate::trace_context::TraceContext;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use serde_json::{Value, json};
@@ -75,29 +76,43 @@ impl Access {
         headers
     }
 
-    /// Has a session send them. Only requests to the page's own host are held for it, which costs
-    /// each about a millisecond: a third party must not get the headers.
-    pub(crate) async fn prepare(&self, client: &Client, session: &str, url: &str) -> Result<(), RecordError> {
+    /// Has a session send them, and the trace that the load is part of. Only requests to the page's own host are held
+    /// for it, which costs each about a millisecond: a third party must not get the headers. For the trace alone only
+    /// what servers make as a rule is held, documents and data; files that they only hand out have no work to tell of.
+    pub(crate) async fn prepare(
+        &self,
+        client: &Client,
+        session: &str,
+        url: &str,
+        trace: Option<&TraceContext>,
+    ) -> Result<(), RecordError> {
         for (name, value) in &self.cookies {
             let cookie = json!({"name": name, "value": value, "url": url});
             client.call(Some(session), "Network.setCookie", cookie, CALL).await?;
         }
-        if self.sent_headers().is_empty() {
-            return Ok(());
-        }
+        let kinds: &[Option<&str>] = match (self.sent_headers().is_empty(), trace) {
+            (false, _) => &[None],
+            (true, Some(_)) => &[Some("Document"), Some("XHR"), Some("Fetch")],
+            (true, None) => return Ok(()),
+        };
         let host = url::Url::parse(url).ok().and_then(|u| u.host_str().map(str::to_owned)).unwrap_or_default();
         let patterns: Vec<Value> = ["http", "https"]
             .iter()
             .flat_map(|scheme| [format!("{scheme}://{host}/*"), format!("{scheme}://{host}:*")])
-            .map(|pattern| json!({"urlPattern": pattern}))
+            .flat_map(|pattern| {
+                kinds.iter().map(move |kind| match kind {
+                    Some(kind) => json!({"urlPattern": pattern, "resourceType": kind}),
+                    None => json!({"urlPattern": pattern}),
+                })
+            })
             .collect();
         client.call(Some(session), "Fetch.enable", json!({"patterns": patterns}), CALL).await.map(|_| ())
     }
 
     /// Lets a held request go on, with the headers if it is to the page's own host.
-    pub(crate) fn pass(&self, client: &Client, event: &Event, page: &str) {
+    pub(crate) fn pass(&self, client: &Client, event: &Event, page: &str, trace: Option<&TraceContext>) {
         let mut go = json!({"requestId": event.params["requestId"]});
-        if let Some(headers) = self.headers_for(&event.params["request"], page) {
+        if let Some(headers) = self.headers_for(&event.params["request"], page, trace) {
             go["headers"] = headers.into();
         }
         client.tell(event.session.as_deref(), "Fetch.continueRequest", go);
@@ -105,7 +120,7 @@ impl Access {
 
     /// All headers of a request, ours among them; `None` where it goes to another host. The browser's
     /// patterns are matched against the whole address, in which a host may stand for a user's name.
-    fn headers_for(&self, asked: &Value, page: &str) -> Option<Vec<Value>> {
+    fn headers_for(&self, asked: &Value, page: &str, trace: Option<&TraceContext>) -> Option<Vec<Value>> {
         let host = |url: &str| url::Url::parse(url).ok().and_then(|u| u.host_str().map(str::to_owned));
         if host(asked["url"].as_str()?)? != host(page)? {
             return None;
@@ -116,7 +131,8 @@ impl Access {
             .flatten()
             .map(|(name, value)| (name.clone(), value.as_str().unwrap_or("").to_owned()))
             .collect();
-        let ours = self.sent_headers();
+        let mut ours = self.sent_headers();
+        ours.extend(trace.map(|trace| ("traceparent".to_owned(), trace.header())));
         headers.retain(|(name, _)| !ours.iter().any(|(own, _)| own.eq_ignore_ascii_case(name)));
         headers.extend(ours);
         Some(headers.iter().map(|(name, value)| json!({"name": name, "value": value})).collect())
@@ -209,7 +225,7 @@ mod tests {
         let page = "https://www.skerryline.test/account";
         let to = |url: &str| {
             let asked = json!({"url": url, "headers": {"Accept": "*/*", "x-preview": "the page's own"}});
-            access.headers_for(&asked, page)
+            access.headers_for(&asked, page, None)
         };
         let sent = to("https://www.skerryline.test:8443/a.js?b=c").expect("the same host");
         let sent: Vec<(&str, &str)> =
@@ -227,6 +243,14 @@ mod tests {
         ] {
             assert_eq!(to(elsewhere), None, "{elsewhere}");
         }
+        let trace = TraceContext::random();
+        let asked =
+            json!({"url": "https://www.skerryline.test/api/tides", "headers": {"traceparent": "the page's own"}});
+        let sent = Access::default().headers_for(&asked, page, Some(&trace)).expect("the same host");
+        let [only] = sent.as_slice() else { panic!("{sent:?}") };
+        assert!(only["value"].as_str().is_some_and(|v| v.contains(&trace.id())), "{only}");
+        let elsewhere = json!({"url": "https://static.skerryline.test/api/tides", "headers": {}});
+        assert_eq!(Access::default().headers_for(&elsewhere, page, Some(&trace)), None);
     }
 
     #[test]

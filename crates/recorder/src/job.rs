@@ -3,6 +3,7 @@
 use crate::access::Access;
 use crate::shaper::Shaper;
 use crate::steps::Step;
+use crate::trace_context::TraceContext;
 use crate::{Progress, Stage};
 use phainon_core::{Conditions, Visit};
 use std::time::Duration;
@@ -58,6 +59,8 @@ pub(crate) struct LoadJob<'a> {
     pub progress: &'a mpsc::UnboundedSender<Progress>,
     pub steps: &'a [Step],
     pub trusted_key: Option<&'a str>,
+    /// The trace that its requests are part of.
+    pub trace: Option<TraceContext>,
     pub visit: Visit,
     pub number: usize,
     pub of: usize,

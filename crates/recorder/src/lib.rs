@@ -25,6 +25,7 @@ pub mod shaper;
 mod steps;
 mod tab;
 mod text;
+mod trace_context;
 mod traffic;
 mod transport;
 mod turn;

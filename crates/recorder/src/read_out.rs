@@ -49,6 +49,7 @@ impl Watcher<'_> {
             browser: Some(self.tab.product.clone()),
             started_at: Some(started_at),
             cut_off: outcome.cut_off,
+            trace: self.job.trace.map(|trace| trace.id()),
             acted_ms: outcome.acted_ms,
             errors: std::mem::take(&mut self.errors),
             steps: self.job.steps.iter().map(|s| s.masked().to_string()).collect(),

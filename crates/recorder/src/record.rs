@@ -7,6 +7,7 @@ use crate::log_in::log_in;
 use crate::private::Secrets;
 use crate::shaper::{HostMap, Link, Shaper};
 use crate::steps::Step;
+use crate::trace_context::TraceContext;
 use crate::{RecordError, access, browser, detail, machine, turn};
 use phainon_core::{Conditions, Note, Visit};
 use phainon_formats::{BodyMap, Detail, Machine, RawLoad};
@@ -49,6 +50,9 @@ pub struct RecordRequest {
     pub public_only: bool,
     /// Query parameters whose values are not kept.
     pub private: Vec<String>,
+    /// Whether requests to the page's own host name a trace, so that its server can tell of its work. Of a page that
+    /// is not public, or has private values, it is not asked: the server would tell values that are not to be kept.
+    pub server_spans: bool,
     /// Whom the page is recorded from, where that is not the network.
     pub sealed: Option<Sealed>,
 }
@@ -88,6 +92,7 @@ impl RecordRequest {
             hosts: Vec::new(),
             public_only: false,
             private: Vec::new(),
+            server_spans: false,
             sealed: None,
         }
     }
@@ -199,6 +204,13 @@ pub fn check_address(text: &str) -> Result<url::Url, RecordError> {
 }
 
 impl RecordRequest {
+    /// The trace of a load that names one.
+    fn traced(&self) -> Option<TraceContext> {
+        let may =
+            self.server_spans && self.sealed.is_none() && self.access == Access::default() && self.private.is_empty();
+        may.then(TraceContext::random)
+    }
+
     /// What the recording will be of.
     pub fn about(&self) -> Result<RecordingAbout, RecordError> {
         let url = check_address(&self.url)?;
@@ -271,6 +283,7 @@ pub async fn record(
             progress: &progress,
             steps: &request.steps,
             trusted_key: request.trusted_key.as_deref(),
+            trace: request.traced(),
             visit: Visit::First,
             number,
             of,
@@ -288,6 +301,7 @@ pub async fn record(
                 keeper.take(first, &job).await;
                 if again {
                     job.visit = Visit::Return;
+                    job.trace = request.traced();
                     job.steps = &[];
                     let second = limited(request, job.drive(&mut browser)).await;
                     keeper.take(second, &job).await;
@@ -301,6 +315,7 @@ pub async fn record(
         let _ = progress.send(done);
         if number == of && request.detail && keeper.usable {
             job.visit = Visit::First;
+            job.trace = None;
             let mut detail = limited(request, detail::detail(&job)).await.unwrap_or_else(|error| Detail {
                 notes: vec![Note::DetailFailed { why: error.to_string() }],
                 ..Detail::default()

@@ -74,7 +74,7 @@ async fn prepare(job: &LoadJob<'_>, client: &Client, session: &str, agent: &str)
     if let Some(blocks) = blocks(job) {
         on("Network.setBlockedURLs", blocks).await?;
     }
-    job.access.prepare(client, session, job.url).await?;
+    job.access.prepare(client, session, job.url, job.trace.as_ref()).await?;
     on("Target.setAutoAttach", attach_to_all()).await?;
     let c = job.conditions;
     on(

@@ -175,7 +175,7 @@ impl<'a> Watcher<'a> {
                     self.job.stage(Stage::Loading, self.traffic.count(), None);
                 }
             }
-            "Fetch.requestPaused" => self.job.access.pass(self.client, event, self.job.url),
+            "Fetch.requestPaused" => self.job.access.pass(self.client, event, self.job.url, self.job.trace.as_ref()),
             "Page.screencastFrame" => {
                 let seen = json!({"sessionId": params["sessionId"]});
                 self.client.tell(Some(&self.tab.session), "Page.screencastFrameAck", seen);

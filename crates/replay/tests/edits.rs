@@ -2,6 +2,7 @@
 
 use phainon_core::Http;
 use phainon_core::metrics::Coverage;
+use phainon_core::server_work::ServerPart;
 use phainon_core::{
     BodyRef, Bytes, Edit, Header, LcpCandidate, Load, Millis, Owner, PageFacts, PageImage, PaintKind, Prepared, Rect,
     Request, ResourceKey, ResourceKind, Scope, preset,
@@ -314,14 +315,20 @@ fn the_server_and_the_way_to_it_are_changed_by_the_line() {
     let document = || file("/");
     assert_eq!(wait(&done(&small, Edit::FasterResponse { file: document(), to: Some(Millis(60.0)) })), 60);
     assert_eq!(wait(&done(&small, Edit::PageCache { file: document() })), 300, "as the server's own files");
-    assert_eq!(wait(&done(&small, Edit::ServerFaster { owner: Owner::named("deck"), share: 0.5 })), 650);
+    assert_eq!(
+        wait(&done(&small, Edit::ServerFaster { part: ServerPart::Owner { owner: Owner::named("deck") }, share: 0.5 })),
+        650
+    );
     let book = done(&small, Edit::Nearer { host: "www.pier.test".into(), round_trip: Millis(40.0) });
     assert_eq!(book.round_trips["www.pier.test"].as_millis(), 40);
     let book = done(&small, Edit::Http2 { host: "tags.other.test".into() });
     assert_eq!(book.http_of("tags.other.test"), Http::Second);
     assert!(refused(Edit::Http2 { host: "www.pier.test".into() }).contains("over TLS alone"));
     assert!(refused(Edit::Nearer { host: "www.pier.test".into(), round_trip: Millis(500.0) }).contains("no farther"));
-    assert!(refused(Edit::ServerRemove { owner: Owner::named("deck") }).contains("No response tells"));
+    assert!(
+        refused(Edit::ServerRemove { part: ServerPart::Owner { owner: Owner::named("deck") } })
+            .contains("No response tells")
+    );
     let book = done(&small, Edit::CacheLonger { scope: Scope::File { file: file("/hero.jpg") } });
     assert_eq!(at(&book, "hero.jpg").header("cache-control"), Some("public, max-age=31536000, immutable"));
 }

@@ -53,6 +53,8 @@ pub fn router() -> Router<App> {
         .merge(crate::forecasts::router())
         .merge(crate::plans::router())
         .merge(crate::comparisons::router())
+        .merge(crate::server_work::router())
+        .merge(crate::owners::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
         .layer(axum::middleware::map_response(in_problems))
 }
@@ -276,6 +278,10 @@ pub struct JobRequest {
     #[serde(default)]
     #[ts(optional)]
     pub longest_s: Option<u32>,
+    /// Whether the page's server is asked for no spans of its work.
+    #[serde(default)]
+    #[ts(optional, as = "Option<bool>")]
+    pub no_spans: bool,
     /// Hosts and parts of addresses to block, with commas or lines between.
     #[serde(default)]
     #[ts(optional, as = "Option<String>")]
@@ -331,6 +337,7 @@ async fn start_job(Shared(app): Shared<App>, Json(asked): Json<JobRequest>) -> A
                 private: asked.private.clone(),
                 longest_s: asked.longest_s.unwrap_or(45),
                 blocked: blocked.clone(),
+                no_spans: asked.no_spans,
                 access: access.clone(),
             });
         }

@@ -10,7 +10,9 @@ use axum::routing::get;
 use axum::{Json, Router};
 use phainon_core::forecast::Model;
 use phainon_core::metrics::{SiteWeight, UnusedFile, unused};
-use phainon_core::path::{path_to_first_paint, path_to_frame, path_to_largest, path_to_mark, path_to_request};
+use phainon_core::path::{
+    path_to_first_paint, path_to_frame, path_to_interaction, path_to_largest, path_to_mark, path_to_request,
+};
 use phainon_core::profile::{Functions, functions};
 use phainon_core::words::{SaidLeg, SaidRelief, note_sentence, return_reason, say_leg, say_relief};
 use phainon_core::{
@@ -103,13 +105,16 @@ async fn path_to(
             ("mark", _, Some(place)) => {
                 (path_to_mark(&load, place), "This load has no such mark, or no script is known to have set it.")
             }
+            ("interaction", _, Some(place)) => {
+                (path_to_interaction(&load, place), "This load has no such interaction.")
+            }
             ("request", Some(id), _) if load.load.request(id).is_some() => {
                 (path_to_request(&load, id), "This request's last byte never came, so no path leads to it.")
             }
             ("request", Some(_), _) => (None, "This load has no such request."),
             _ => {
                 let why =
-                    "Say where the path is to lead: `first-paint`, or `request:`, `frame:` or `mark:` and its number.";
+                    "Say where the path is to lead: `first-paint`, or `request:`, `frame:`, `mark:` or `interaction:` and its number.";
                 return Err(Problem::new(StatusCode::BAD_REQUEST, why));
             }
         };

@@ -6,7 +6,7 @@ use crate::state::{State, apart};
 use axum::extract::{Path, State as Shared};
 use axum::routing::{get, post};
 use axum::{Json, Router};
-use phainon_core::forecast::{Brings, Figures, Forecast, Model, MovedRequest, Step, brings};
+use phainon_core::forecast::{Brings, Figures, Forecast, Model, MovedRequest, MovedTask, Step, brings};
 use phainon_core::{Analysis, Bodies, Edit, Prepared};
 use phainon_store::Part;
 use serde::{Deserialize, Serialize};
@@ -56,6 +56,8 @@ pub struct Foreseen {
     pub after: Figures,
     /// Requests of this load that would move.
     pub moved: Vec<MovedRequest>,
+    /// The longer tasks of its main thread, moved or not.
+    pub tasks: Vec<MovedTask>,
     /// The new way of this load to its largest paint.
     pub path: Vec<Step>,
     /// Edits whose effect is not known.
@@ -103,11 +105,11 @@ async fn forecast(
         let made: Vec<Forecast> = loads.iter().map(|load| Model::of(load).forecast(&asked.edits, &body)).collect();
         let all = brings(&made);
         let loads = made.len();
-        let Some(Forecast { after, moved, path, left_out, .. }) = made.into_iter().next() else {
+        let Some(Forecast { after, moved, tasks, path, left_out, .. }) = made.into_iter().next() else {
             return Err(Problem::bad("The load has no data."));
         };
         let left_out = left_out.into_iter().map(|(edit, why)| LeftOut { edit, why }).collect();
-        Ok(Json(Foreseen { brings: all, loads, after, moved, path, left_out }))
+        Ok(Json(Foreseen { brings: all, loads, after, moved, tasks, path, left_out }))
     })
     .await
 }

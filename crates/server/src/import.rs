@@ -6,7 +6,10 @@ use crate::state::{State, apart};
 use axum::Json;
 use axum::extract::{Multipart, State as Shared};
 use axum::http::StatusCode;
+use flate2::read::MultiGzDecoder;
+use phainon_formats::otlp::{Coding, batches, is_json};
 use phainon_formats::{MemoryBudget, Opened, RawLoad, open_together};
+use phainon_store::PackedBatch;
 use serde::Serialize;
 use std::collections::BTreeSet;
 use std::io::{Read, Seek, SeekFrom};
@@ -33,6 +36,8 @@ pub struct Imported {
     pub ids: Vec<i64>,
     /// Where they hold more pages than are kept at once: all of them, to choose from. Nothing was kept then.
     pub pages: Vec<FilePage>,
+    /// The traces that files of spans told of; they are among the server records.
+    pub traces: Vec<String>,
 }
 
 /// A page of a file, of which there are many.
@@ -125,12 +130,72 @@ pub async fn read_and_keep<R: Read + Seek + Send + 'static>(
         let mut opened = open_together(files, &budget)?;
         let pages = choose(&mut opened, chosen.as_ref())?;
         if !pages.is_empty() {
-            return Ok(Imported { ids: Vec::new(), pages });
+            return Ok(Imported { ids: Vec::new(), pages, traces: Vec::new() });
         }
         let ready = opened.into_iter().map(|o| Ready::of(o, &state.settings, &stop)).collect::<Result<Vec<_>, _>>()?;
-        Ok(Imported { ids: Ready::keep(&ready, &state.store)?, pages })
+        Ok(Imported { ids: Ready::keep(&ready, &state.store)?, pages, traces: Vec::new() })
     })
     .await
+}
+
+/// A file of spans may be this large, unpacked.
+const LARGEST_SPANS: u64 = 256 << 20;
+
+/// Keeps those of some files that hold spans (OTLP JSON, plain or gzip), and takes them out; gives their traces.
+async fn keep_spans(app: &Arc<State>, files: &mut Vec<(std::fs::File, String)>) -> Result<Vec<String>, Problem> {
+    let given = std::mem::take(files);
+    let state = app.clone();
+    let (left, traces) = apart(move || {
+        let (mut left, mut traces) = (Vec::new(), BTreeSet::new());
+        for (mut file, name) in given {
+            let Some(text) = spans_text(&mut file, &name)? else {
+                left.push((file, name));
+                continue;
+            };
+            let read = batches(&text, Coding::Json, &name)?;
+            if read.batches.is_empty() {
+                return Err(Problem::new(
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    format!("{name} holds no span with a usable id."),
+                ));
+            }
+            traces.extend(read.batches.iter().map(|batch| batch.trace.clone()));
+            let packed: Vec<PackedBatch> = read.batches.iter().map(PackedBatch::of).collect();
+            state.store.keep_spans(&packed, Some(&name))?;
+        }
+        Ok((left, traces))
+    })
+    .await?;
+    *files = left;
+    Ok(traces.into_iter().collect())
+}
+
+/// The text of a file of spans; `None` where it is another file, which is then at its beginning.
+fn spans_text(file: &mut std::fs::File, name: &str) -> Result<Option<Vec<u8>>, Problem> {
+    let unreadable = |e: std::io::Error| Problem::bad(format!("{name} cannot be read: {e}."));
+    let mut beginning = Vec::new();
+    file.rewind().map_err(unreadable)?;
+    file.take(2).read_to_end(&mut beginning).map_err(unreadable)?;
+    file.rewind().map_err(unreadable)?;
+    let is_packed = beginning == [0x1f, 0x8b];
+    let mut text: Box<dyn Read> =
+        if is_packed { Box::new(MultiGzDecoder::new(&mut *file)) } else { Box::new(&mut *file) };
+    let mut head = Vec::new();
+    // What is broken is told by whoever reads it.
+    let _ = text.by_ref().take(4_096).read_to_end(&mut head);
+    let is_spans = is_json(&head);
+    let mut all = head;
+    if is_spans {
+        text.take(LARGEST_SPANS + 1).read_to_end(&mut all).map_err(unreadable)?;
+    } else {
+        drop(text);
+    }
+    file.rewind().map_err(unreadable)?;
+    if all.len() as u64 > LARGEST_SPANS {
+        let why = format!("{name} unpacks to more than {} MB.", LARGEST_SPANS >> 20);
+        return Err(Problem::new(StatusCode::PAYLOAD_TOO_LARGE, why));
+    }
+    Ok(is_spans.then_some(all))
 }
 
 fn no_room(error: std::io::Error) -> Problem {
@@ -171,5 +236,14 @@ pub async fn receive(Shared(app): Shared<Arc<State>>, mut form: Multipart) -> Re
     if files.is_empty() {
         return Err(Problem::bad("No file was sent."));
     }
-    read_and_keep(&app, files, chosen).await.map(Json)
+    let traces = keep_spans(&app, &mut files).await?;
+    let mut imported = if files.is_empty() {
+        Imported { ids: Vec::new(), pages: Vec::new(), traces: Vec::new() }
+    } else {
+        read_and_keep(&app, files, chosen).await?
+    };
+    imported.traces = traces;
+    // Sites may have rules of their own.
+    crate::rereading::catch_up(&app).await?;
+    Ok(Json(imported))
 }

@@ -12,6 +12,7 @@ use crate::keep::{self, Figures};
 use crate::reading::{LoadReading, read_load, summary_of};
 use crate::state::State;
 use crate::trial::{Course, request_of};
+use crate::{rereading, spans};
 use axum::http::StatusCode;
 use phainon_core::{Conditions, Source, Visit};
 use phainon_formats::Machine;
@@ -44,6 +45,8 @@ pub struct Wanted {
     pub private: String,
     pub longest_s: u32,
     pub blocked: Vec<String>,
+    /// Whether the page's server is asked for no spans.
+    pub no_spans: bool,
     #[serde(skip)]
     pub access: Access,
 }
@@ -61,6 +64,7 @@ impl Default for Wanted {
             private: String::new(),
             longest_s: 45,
             blocked: Vec::new(),
+            no_spans: false,
             access: Access::default(),
         }
     }
@@ -94,6 +98,7 @@ impl Wanted {
         request.private = private_names(&self.private);
         request.access = self.access.clone();
         request.blocked.clone_from(&self.blocked);
+        request.server_spans = !self.no_spans;
         request.trusted_key = state.stand_in.as_ref().map(|s| s.key_hash().to_owned());
         request.browser.clone_from(&state.browser);
         request.public_only = state.public_only;
@@ -336,6 +341,10 @@ impl Run {
             };
             let _ = app.with_store(move |store| Ok(store.end_recording(recording, how)?)).await;
         }
+        // Spans may have come between reading a load and keeping it.
+        if let Err(problem) = rereading::catch_up(&app).await {
+            tracing::warn!("what has become stale could not be found: {problem}");
+        }
         leave_line(&app, queued).await;
         app.jobs.change(id, |job| {
             job.stage = None;
@@ -390,6 +399,13 @@ impl Run {
             return Ok(());
         }
         self.app.jobs.change(self.id, |j| j.stage = Some("keeping"));
+        let mut load = load;
+        // What an exporter holds back for a moment is waited for; what comes later still has the load read anew.
+        let trace = load.raw.page.as_ref().and_then(|page| page.trace.clone());
+        if let Some(trace) = &trace {
+            load.raw.spans = spans::of_trace(&self.app, trace).await.map_err(|e| e.to_string())?;
+        }
+        let read_with = load.raw.spans.len();
         let number = self.kept.iter().map(|(number, ..)| *number).max().unwrap_or(0) + 1;
         let (site, _) = keep::site_and_page(&job.url);
         let (app, request, machine, recorded_at) =
@@ -399,15 +415,17 @@ impl Run {
         let work = tokio::task::spawn_blocking(move || -> Result<_, String> {
             let RecordedLoad { raw, bodies } = load;
             let body = |hash: &str| bodies.get(hash).cloned();
-            let reading = read_load(&raw, &body, &app.settings, true).map_err(|e| e.to_string())?;
+            let settings = app.settings_of(&site).map_err(|e| e.to_string())?;
+            let reading = read_load(&raw, &body, &settings, true).map_err(|e| e.to_string())?;
             let failed = raw.failed.clone();
             let (visit, browser) = (raw.visit, raw.page.as_ref().and_then(|p| p.browser.clone()));
             let load = LoadReading { raw, reading, failed };
             let packed = keep::packed(&load).map_err(|e| e.to_string())?;
+            let packed = if trace.is_some() { packed.adopting(read_with) } else { packed };
             let bodies = PackedBodies::of(bodies);
             let metrics = load.analysis().map(|a| a.metrics.clone()).unwrap_or_default();
             figures.push((number, visit, load.failed.is_some() || load.reading.is_none(), metrics));
-            let summary = summary_of(&figures, &app.settings);
+            let summary = summary_of(&figures, &settings);
             let id = match job.recording {
                 Some(id) => id,
                 None => app

@@ -9,17 +9,43 @@ use crate::state::{Rereading, State, apart};
 use axum::http::StatusCode;
 use phainon_core::Prepared;
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
 
 /// Reads what [`announce`] found anew, newest recordings first, one at a time and never beside a
 /// recording. A restart goes on where it was: each load is renewed in one transaction.
-pub async fn reread(state: Arc<State>, stale: Vec<(i64, u32)>) {
-    let of = stale.len();
-    for (done, (id, number)) in (1..).zip(stale) {
-        if let Err(problem) = renew(&state, id, number).await {
-            tracing::warn!("load {number} of recording {id} could not be read anew: {problem}");
+pub async fn reread(state: Arc<State>, mut stale: Vec<(i64, u32)>) {
+    loop {
+        let of = stale.len();
+        for (done, (id, number)) in (1..).zip(stale) {
+            if let Err(problem) = renew(&state, id, number).await {
+                tracing::warn!("load {number} of recording {id} could not be read anew: {problem}");
+            }
+            state.rereading.send_replace(Rereading { done, of });
         }
-        state.rereading.send_replace(Rereading { done, of });
+        if !state.again.swap(false, Ordering::Relaxed) {
+            return;
+        }
+        stale = match announce(&state).await {
+            Ok(stale) => stale,
+            Err(problem) => {
+                tracing::warn!("what has become stale could not be found: {problem}");
+                return;
+            }
+        };
     }
+}
+
+/// Reads what has become stale while the program runs, unless that is under way.
+pub async fn catch_up(state: &Arc<State>) -> Result<(), Problem> {
+    let at_work = *state.rereading.borrow();
+    if at_work.done < at_work.of {
+        // What it finds when it comes to its end is looked for again.
+        state.again.store(true, Ordering::Relaxed);
+        return Ok(());
+    }
+    let stale = announce(state).await?;
+    tokio::spawn(reread(state.clone(), stale));
+    Ok(())
 }
 
 /// Finds what is stale and says so: from then on nothing older than the program is shown.
@@ -37,10 +63,11 @@ async fn renew(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> 
     let _alone = state.renewing.lock().await;
     let app = state.clone();
     apart(move || {
-        let (store, settings) = (&app.store, &app.settings);
-        if !store.stale(&settings.hash())?.contains(&(id, number)) {
+        let store = &app.store;
+        if !store.stale(&app.settings.hash())?.contains(&(id, number)) {
             return Ok(());
         }
+        let settings = &app.settings_of(&store.recording(id)?.site)?;
         let raw = store.stored_load(id, number)?.raw()?;
         let mut figures = keep::figures_of(store, id)?;
         figures.retain(|(of, ..)| *of != number);
@@ -61,6 +88,15 @@ async fn renew(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> 
         Ok(())
     })
     .await
+}
+
+/// Reads loads anew for which a server's spans came late.
+pub async fn read_late(state: &Arc<State>, loads: Vec<(i64, u32)>) {
+    for (id, number) in loads {
+        if let Err(problem) = renew(state, id, number).await {
+            tracing::warn!("late spans of load {number} of recording {id} could not be read: {problem}");
+        }
+    }
 }
 
 /// Makes sure that a load is not older than the program before it is shown: one that waits for its
@@ -105,7 +141,8 @@ pub async fn prepared(state: &Arc<State>, id: i64, number: u32) -> Result<Arc<Pr
     let app = state.clone();
     let load = apart(move || {
         let load = app.store.load(id, number)?;
-        Ok(Arc::new(Prepared::new(Arc::new(load), app.settings.clone())))
+        let settings = app.settings_of(&app.store.recording(id)?.site)?;
+        Ok(Arc::new(Prepared::new(Arc::new(load), settings)))
     })
     .await?;
     state.hold(id, number, load.clone());

@@ -1,8 +1,8 @@
 //! The web server: who may call it, what it hands out.
 
-use crate::api;
 use crate::error::Problem;
 use crate::state::State;
+use crate::{api, spans};
 use axum::Router;
 use axum::body::Body;
 use axum::extract::{Request, State as Shared};
@@ -37,6 +37,7 @@ const POLICY: &str = "default-src 'self'; img-src 'self' data:; style-src 'self'
 pub fn router(state: Arc<State>) -> Router {
     Router::new()
         .nest("/api", api::router())
+        .merge(spans::router())
         .fallback(front)
         .layer(
             CompressionLayer::new()

@@ -9,7 +9,8 @@ use phainon_formats::MemoryBudget;
 use phainon_standin::StandIn;
 use phainon_store::Store;
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use tokio::sync::{OwnedRwLockReadGuard, RwLock, RwLockWriteGuard, watch};
@@ -43,8 +44,12 @@ type HeldLoad = ((i64, u32), Arc<Prepared>);
 pub struct State {
     /// Shared by reference: it has its own lock for writing and a pool for reading.
     pub store: Store,
-    /// What goes into every computation.
+    /// What goes into every computation, of sites that have set nothing themselves.
     pub settings: Arc<Settings>,
+    /// What sites have set, as far as it was asked for; `None` of those that have set nothing.
+    site_settings: Mutex<HashMap<String, Option<Arc<Settings>>>>,
+    /// Takes the spans in that servers send.
+    pub spans: crate::spans::Receiver,
     /// Loads read last, newest first, by recording and number.
     loads: Mutex<Vec<HeldLoad>>,
     /// Forecasts of the loads that plans are about, likewise.
@@ -55,6 +60,8 @@ pub struct State {
     pub rereading: watch::Sender<Rereading>,
     /// Held by a recording for as long as it measures; heavy work takes its turn between them.
     measuring: Arc<RwLock<()>>,
+    /// Set where more became stale while that was read anew.
+    pub again: AtomicBool,
     /// Held while one load is read anew.
     pub renewing: tokio::sync::Mutex<()>,
     /// Held while files are read that somebody sent.
@@ -83,11 +90,14 @@ impl State {
         Self {
             store,
             settings: Arc::default(),
+            site_settings: Mutex::default(),
+            spans: crate::spans::Receiver::default(),
             loads: Mutex::default(),
             outlooks: Mutex::default(),
             jobs: Arc::default(),
             rereading: watch::channel(Rereading::default()).0,
             measuring: Arc::default(),
+            again: AtomicBool::default(),
             renewing: tokio::sync::Mutex::default(),
             importing: Arc::default(),
             import_memory: MemoryBudget::USUAL,
@@ -108,6 +118,29 @@ impl State {
     ) -> Result<T, Problem> {
         let state = self.clone();
         apart(move || act(&state.store)).await
+    }
+
+    /// What goes into every computation about a site.
+    pub fn settings_of(&self, site: &str) -> Result<Arc<Settings>, Problem> {
+        let known = || self.site_settings.lock().unwrap_or_else(PoisonError::into_inner);
+        let held = known().get(site).cloned();
+        let own = match held {
+            Some(own) => own,
+            None => {
+                let own = self.store.site_settings(site)?.map(Arc::new);
+                known().insert(site.to_owned(), own.clone());
+                own
+            }
+        };
+        Ok(own.unwrap_or_else(|| self.settings.clone()))
+    }
+
+    /// Sets what a site has set for itself.
+    pub fn set_settings_of(&self, site: &str, settings: &Settings) -> Result<(), Problem> {
+        self.store.set_site_settings(site, settings)?;
+        self.site_settings.lock().unwrap_or_else(PoisonError::into_inner).remove(site);
+        self.forget_all();
+        Ok(())
     }
 
     /// For one piece of heavy work: waits until no page is being measured.

@@ -4,7 +4,8 @@ use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
 use phainon_server::{
-    api, comparisons, depth, forecasts, import, job_list, plan_pages, plans, proofs, state, storage, trials,
+    api, comparisons, depth, forecasts, import, job_list, owners, plan_pages, plans, proofs, server_work, state,
+    storage, trials,
 };
 use phainon_store::{NewFix, NotedOwner, Plan, PlanPageChoice, Recordings};
 use ts_rs::{Config, TS};
@@ -61,6 +62,12 @@ fn the_front_ends_types_are_current() {
     proofs::Proof::export_all(&config).expect("types");
     comparisons::Comparison::export_all(&config).expect("types");
     comparisons::MoreLoads::export_all(&config).expect("types");
+    server_work::ServerView::export_all(&config).expect("types");
+    phainon_store::ServerRecord::export_all(&config).expect("types");
+    owners::OwnersView::export_all(&config).expect("types");
+    owners::OwnerGain::export_all(&config).expect("types");
+    owners::RuleMatches::export_all(&config).expect("types");
+    phainon_core::OwnerRule::export_all(&config).expect("types");
     let text = std::fs::read_to_string(made.path().join("types.ts")).expect("one file of types");
     let file = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/src/api/types.ts");
     if std::env::var_os("PHAINON_WRITE_DOCS").is_some() {

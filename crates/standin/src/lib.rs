@@ -12,10 +12,11 @@ mod plugins;
 mod scripts;
 mod serve;
 mod site;
+mod spans;
 mod styles;
 mod switches;
 
-pub use switches::{Switch, Switches};
+pub use switches::{PLUGINS, Switch, Switches};
 
 use phainon_local::{LocalHosts, Offer};
 use std::net::SocketAddr;
@@ -56,6 +57,7 @@ pub fn all_pages() -> impl Iterator<Item = PageAbout> {
 /// A running stand-in; dropping it ends it.
 pub struct StandIn {
     served: LocalHosts,
+    site: Arc<site::Site>,
 }
 
 impl StandIn {
@@ -66,8 +68,15 @@ impl StandIn {
             .map_err(std::io::Error::other)?
             .map_err(std::io::Error::other)?;
         let names: Vec<String> = HOSTS.iter().map(|host| (*host).to_owned()).collect();
-        let served = LocalHosts::start(&names, serve::router(Arc::new(site)), |_| Offer::Both).await?;
-        Ok(Self { served })
+        let site = Arc::new(site);
+        let served = LocalHosts::start(&names, serve::router(site.clone()), |_| Offer::Both).await?;
+        Ok(Self { served, site })
+    }
+
+    /// Has its server send spans of its work to an address such as `http://127.0.0.1:7460/v1/traces`, for callers who
+    /// ask for it. The first address stays.
+    pub fn send_spans_to(&self, address: String) {
+        self.site.exporter.get_or_init(|| spans::Exporter::to(address));
     }
 
     /// Where it listens.

@@ -1,8 +1,10 @@
 //! What each plugin does on the server while a page is made. All of it is real work.
 
+use crate::spans::Tracer;
 use crate::switches::{Switch, Switches};
 use rusqlite::{Connection, params};
 use sha2::{Digest, Sha256};
+use std::cell::RefCell;
 use std::fmt::Write;
 use std::time::Instant;
 
@@ -13,7 +15,8 @@ pub fn database() -> rusqlite::Result<Connection> {
         "create table tides (harbour text, minute integer, height real);
          create table levels (day integer, height real);
          create table visits (id integer primary key, address text, page text);
-         create table sailings (id integer primary key, harbour text, departs text, vessel text);",
+         create table sailings (id integer primary key, harbour text, departs text, vessel text);
+         create table forms (id integer primary key, label text, kind text);",
     )?;
     let mut insert = db.prepare("insert into tides values (?1, ?2, ?3)")?;
     for harbour in 0..24 {
@@ -30,6 +33,11 @@ pub fn database() -> rusqlite::Result<Connection> {
             let height = 2.4 + 2.1 * (f64::from(day * 24 + hour) / 1.977).sin();
             insert.execute(params![day, height])?;
         }
+    }
+    drop(insert);
+    let mut insert = db.prepare("insert into forms (label, kind) values (?1, ?2)")?;
+    for field in 0..2_000 {
+        insert.execute(params![format!("Field {field}"), if field % 3 == 0 { "email" } else { "text" }])?;
     }
     drop(insert);
     let mut insert = db.prepare("insert into sailings (harbour, departs, vessel) values (?1, ?2, ?3)")?;
@@ -67,23 +75,25 @@ const ROWS: u32 = 1_500;
 
 /// tide-table on the timetable's page: the high water of each sailing, one query a row and no index,
 /// or one query for all of them.
-fn timetable(db: &Connection, batched: bool) -> rusqlite::Result<Vec<Row>> {
+fn timetable(db: &Connection, batched: bool, tracer: &Tracer) -> rusqlite::Result<Vec<Row>> {
     let harbours = ["Anvil Skerry", "Gull Island", "Low Haven", "Tern Rock"];
     let vessels = ["Marlin Bay", "Petrel", "Sandlance"];
     let mut highest = std::collections::HashMap::new();
     if batched {
-        let mut all = db.prepare("select day, max(height) from levels group by day")?;
-        for row in all.query_map([], |r| Ok((r.get::<_, u32>(0)?, r.get::<_, f64>(1)?)))? {
-            let (day, height) = row?;
-            highest.insert(day, height);
-        }
+        let sql = "select day, max(height) from levels group by day";
+        let all: Vec<(u32, f64)> =
+            tracer.query(sql, count, || db.prepare(sql)?.query_map([], |r| Ok((r.get(0)?, r.get(1)?)))?.collect())?;
+        highest.extend(all);
     }
     (0..ROWS)
         .map(|n| {
             let day = n / 10;
             let height = match highest.get(&day) {
                 Some(height) => *height,
-                None => db.query_row("select max(height) from levels where day = ?1", [day], |r| r.get(0))?,
+                None => {
+                    let sql = format!("select max(height) from levels where day = {day}");
+                    tracer.query(&sql, |_| 1, || db.query_row(&sql, [], |r| r.get(0)))?
+                }
             };
             Ok(Row {
                 day: day + 1,
@@ -110,75 +120,115 @@ pub struct Made {
     pub took: Vec<(&'static str, f64)>,
 }
 
-/// Runs every active plugin for one page.
-pub fn make(db: &Connection, path: &str, on: &Switches) -> rusqlite::Result<Made> {
-    let mut took = Vec::new();
-    let mut timed = |name: &'static str, start: Instant| took.push((name, start.elapsed().as_secs_f64() * 1000.0));
+#[allow(clippy::ptr_arg)]
+fn count<T>(rows: &Vec<T>) -> i64 {
+    i64::try_from(rows.len()).unwrap_or(i64::MAX)
+}
 
-    // harbour-guard: weighs every request against a chain of digests.
+/// What plugins took, in the order of work.
+type Took = RefCell<Vec<(&'static str, f64)>>;
+
+/// Runs a plugin's hook, where it is active, within a span of its own; gives what it made.
+fn hook<T: Default>(
+    took: &Took,
+    (on, tracer): (&Switches, &Tracer),
+    (plugin, function): (&'static str, &str),
+    work: impl FnOnce() -> rusqlite::Result<T>,
+) -> rusqlite::Result<T> {
+    if !on.is_active(plugin) {
+        return Ok(T::default());
+    }
     let start = Instant::now();
+    let made = tracer.hook(plugin, function, work);
+    took.borrow_mut().push((plugin, start.elapsed().as_secs_f64() * 1000.0));
+    made
+}
+
+/// Weighs a request against a chain of digests.
+fn ticket(path: &str) -> String {
     let mut chain = Sha256::digest(path.as_bytes());
     for _ in 0..500_000 {
         chain = Sha256::digest(chain);
     }
-    let ticket = chain.iter().take(4).fold(String::new(), |mut text, byte| {
+    chain.iter().take(4).fold(String::new(), |mut text, byte| {
         let _ = write!(text, "{byte:02x}");
         text
-    });
-    timed("harbour-guard", start);
+    })
+}
 
-    // tide-table: asks once per sailing and hour, without an index.
-    let start = Instant::now();
-    let mut departures = String::new();
-    let mut sailings = db.prepare("select harbour, departs, vessel from sailings order by departs")?;
-    let next: Vec<(String, String, String)> =
-        sailings.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect::<Result<_, _>>()?;
+/// The next departures with the high water of each: asked once per sailing and hour, without an index.
+fn departures(db: &Connection, tracer: &Tracer) -> rusqlite::Result<String> {
+    let sql = "select harbour, departs, vessel from sailings order by departs";
+    let next: Vec<(String, String, String)> = tracer.query(sql, count, || {
+        db.prepare(sql)?.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect()
+    })?;
+    let mut rows = String::new();
     for (n, (harbour, departs, vessel)) in next.iter().enumerate() {
         let mut highest = f64::MIN;
         for hour in 0..6 {
             let at = i64::try_from(n).unwrap_or(0) * 400 + hour * 60;
-            let height: f64 = db.query_row(
-                "select coalesce(max(height), 0) from tides where harbour = ?1 and minute between ?2 and ?3",
-                params![format!("harbour-{n}"), at, at + 60],
-                |row| row.get(0),
-            )?;
+            let sql = format!(
+                "select coalesce(max(height), 0) from tides where harbour = 'harbour-{n}' and minute between {at} and {}",
+                at + 60
+            );
+            let height: f64 = tracer.query(&sql, |_| 1, || db.query_row(&sql, [], |row| row.get(0)))?;
             highest = highest.max(height);
         }
-        let _ =
-            write!(departures, "<tr><td>{departs}</td><td>{harbour}</td><td>{vessel}</td><td>{highest:.1} m</td></tr>");
+        let _ = write!(rows, "<tr><td>{departs}</td><td>{harbour}</td><td>{vessel}</td><td>{highest:.1} m</td></tr>");
     }
-    let rows = if path == "/timetable/" { timetable(db, on.has(Switch::QueryBatched))? } else { Vec::new() };
-    timed("tide-table", start);
+    Ok(rows)
+}
 
-    let start = Instant::now();
-    db.execute("insert into visits (address, page) values (?1, ?2)", params![ticket, path])?;
-    let _: i64 = db.query_row("select count(distinct address) from visits", [], |row| row.get(0))?;
-    timed("gull-stats", start);
+/// All fields that forms can have: both plugins for forms ask for them.
+fn fields(db: &Connection, tracer: &Tracer) -> rusqlite::Result<Vec<(String, String)>> {
+    let sql = "select label, kind from forms order by label";
+    tracer.query(sql, count, || db.prepare(sql)?.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect())
+}
 
-    let start = Instant::now();
-    let mut meta = String::new();
-    for word in ["ferry", "islands", "timetable", "Anvil Skerry", "Gull Island"] {
-        let _ = write!(meta, "<meta name=\"keywords\" content=\"{word}\">");
-    }
-    timed("search-beacon", start);
-
+/// Runs every active plugin for one page.
+pub fn make(db: &Connection, path: &str, on: &Switches, tracer: &Tracer) -> rusqlite::Result<Made> {
+    let took = Took::default();
+    let of = (on, tracer);
+    let ticket = hook(&took, of, ("harbour-guard", "weigh_request"), || Ok(ticket(path)))?;
+    let (departures, rows) = hook(&took, of, ("tide-table", "high_water"), || {
+        let departures = departures(db, tracer)?;
+        let rows =
+            if path == "/timetable/" { timetable(db, on.has(Switch::QueryBatched), tracer)? } else { Vec::new() };
+        Ok((departures, rows))
+    })?;
+    hook(&took, of, ("gull-stats", "count_visit"), || {
+        let sql = "insert into visits (address, page) values (?1, ?2)";
+        tracer.query(sql, |_| 0, || db.execute(sql, params![ticket, path]))?;
+        let sql = "select count(distinct address) from visits";
+        let _: i64 = tracer.query(sql, |_| 1, || db.query_row(sql, [], |row| row.get(0)))?;
+        Ok(())
+    })?;
+    let meta = hook(&took, of, ("search-beacon", "meta_tags"), || {
+        let mut meta = String::new();
+        for word in ["ferry", "islands", "timetable", "Anvil Skerry", "Gull Island"] {
+            let _ = write!(meta, "<meta name=\"keywords\" content=\"{word}\">");
+        }
+        Ok(meta)
+    })?;
     // Two form plugins render the same form; the page uses the first.
-    let start = Instant::now();
-    let form = "<form data-easy><label>Your e-mail <input type=\"email\" name=\"mail\"></label> <button>Send me notices</button></form>".to_owned();
-    timed("easy-forms", start);
-    let start = Instant::now();
-    let mut built = String::new();
-    for field in 0..4_000 {
-        let _ = write!(built, "<label>{field}<input name=\"f{field}\"></label>");
-    }
-    std::hint::black_box(built);
-    timed("form-builder", start);
-
-    // night-vault: looks at everything that it will save tonight.
-    let start = Instant::now();
-    let weight: f64 = db.query_row("select sum(height) from tides", [], |row| row.get(0))?;
-    std::hint::black_box(weight);
-    timed("night-vault", start);
-
-    Ok(Made { departures, meta, form, rows, took })
+    let form = hook(&took, of, ("easy-forms", "render_form"), || {
+        std::hint::black_box(fields(db, tracer)?);
+        Ok("<form data-easy><label>Your e-mail <input type=\"email\" name=\"mail\"></label> <button>Send me notices</button></form>".to_owned())
+    })?;
+    hook(&took, of, ("form-builder", "build_all"), || {
+        let mut built = String::new();
+        for (label, kind) in fields(db, tracer)? {
+            let _ = write!(built, "<label>{label}<input type=\"{kind}\"></label>");
+        }
+        std::hint::black_box(built);
+        Ok(())
+    })?;
+    // It looks at everything that it will save tonight.
+    hook(&took, of, ("night-vault", "look_through"), || {
+        let sql = "select sum(height) from tides";
+        let weight: f64 = tracer.query(sql, |_| 1, || db.query_row(sql, [], |row| row.get(0)))?;
+        std::hint::black_box(weight);
+        Ok(())
+    })?;
+    Ok(Made { departures, meta, form, rows, took: took.into_inner() })
 }

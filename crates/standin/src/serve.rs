@@ -2,10 +2,11 @@
 
 use crate::pages;
 use crate::site::{File, Site};
-use crate::switches::{Switch, Switches};
+use crate::spans::{Caller, Tracer};
+use crate::switches::{PLUGINS, Switch, Switches};
 use axum::body::Body;
 use axum::extract::{Request, State};
-use axum::http::{HeaderMap, StatusCode, header};
+use axum::http::{HeaderMap, Method, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::{Router, routing::any};
 use flate2::{Compression, write::GzEncoder};
@@ -24,7 +25,7 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
     let host = named.unwrap_or("").split(':').next().unwrap_or("").to_owned();
     let path = request.uri().path().to_owned();
     let cookie = request.headers().get(header::COOKIE).and_then(|h| h.to_str().ok());
-    let switches = Switches::of(request.uri().query(), cookie);
+    let switches = site.with_active(Switches::of(request.uri().query(), cookie));
     if let Some(((_, _), file)) = site.files.iter().find(|((h, p), _)| *h == host && *p == path) {
         return send_file(file, request.headers(), &host, &switches);
     }
@@ -41,13 +42,26 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
         if path == "/plugins/gull-stats/visit" {
             return StatusCode::NO_CONTENT.into_response();
         }
+        if path == "/mooring/plugins/" {
+            return plugins_page(&site, &request);
+        }
         if let Some((_, to)) = pages::MOVED.iter().find(|(from, _)| *from == path) {
             return (StatusCode::MOVED_PERMANENTLY, [(header::LOCATION, *to)]).into_response();
         }
         if let Some(page) = pages::ALL.iter().find(|p| p.path == path) {
             let accepts = accepts_gzip(request.headers());
             let asked = switches.clone();
-            let made = tokio::task::spawn_blocking(move || site.page(page, &asked)).await;
+            let caller = request.headers().get("traceparent").and_then(|h| h.to_str().ok()).and_then(Caller::of);
+            let made = tokio::task::spawn_blocking(move || {
+                let caller = caller.filter(|_| site.exporter.get().is_some());
+                let tracer = Tracer::new(caller);
+                let made = site.page(page, &asked, &tracer);
+                if let Some(exporter) = site.exporter.get() {
+                    exporter.send(tracer.done());
+                }
+                made
+            })
+            .await;
             return match made {
                 Ok(Ok((markup, took))) => send_page(markup, &took, accepts, &switches),
                 Ok(Err(error)) => {
@@ -66,6 +80,36 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
         "<!doctype html><title>Not here</title><h1>No boat calls here</h1><p>The stand-in has no such page.</p>",
     )
         .into_response()
+}
+
+/// The content system's page of plugins: which are active, and a form for each to change that.
+fn plugins_page(site: &Site, request: &Request) -> Response {
+    let query = request.uri().query().unwrap_or("");
+    let value = |name: &str| query.split('&').find_map(|pair| pair.strip_prefix(name));
+    if request.method() == Method::POST {
+        let plugin = value("plugin=").and_then(|name| PLUGINS.iter().find(|p| **p == name));
+        let (Some(plugin), Some(active)) = (plugin, value("active=")) else {
+            return (StatusCode::BAD_REQUEST, "Say which plugin, and whether it is to be active.").into_response();
+        };
+        site.set_active(plugin, active == "1");
+        return (StatusCode::SEE_OTHER, [(header::LOCATION, "/mooring/plugins/")]).into_response();
+    }
+    let active = site.with_active(Switches::default());
+    let mut rows = String::new();
+    for plugin in PLUGINS {
+        let is_active = active.is_active(plugin);
+        let _ = write!(
+            rows,
+            "<tr><td>{plugin}</td><td>{}</td><td><form method=\"post\" action=\"/mooring/plugins/?plugin={plugin}&amp;active={}\"><button>{}</button></form></td></tr>",
+            if is_active { "active" } else { "off" },
+            u8::from(!is_active),
+            if is_active { "Switch off" } else { "Switch on" }
+        );
+    }
+    let page = format!(
+        "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><title>Plugins, Mooring</title><h1>Plugins</h1><table><thead><tr><th>Plugin</th><th>State</th><th></th></tr></thead><tbody>{rows}</tbody></table>"
+    );
+    ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], page).into_response()
 }
 
 fn accepts_gzip(headers: &HeaderMap) -> bool {

@@ -1,11 +1,12 @@
 //! The site: its files, made once at start, and its document, made for each visit.
 
 use crate::paint::{Scene, jpeg, png};
+use crate::spans::{Exporter, Tracer};
 use crate::switches::{Switch, Switches};
 use crate::{pages, plugins, scripts, styles};
 use rusqlite::Connection;
-use std::collections::{BTreeMap, HashMap};
-use std::sync::{Mutex, OnceLock};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 
 /// A static file.
 pub struct File {
@@ -29,6 +30,10 @@ pub struct Site {
     cached: Mutex<HashMap<String, String>>,
     // One connection behind a lock, not a pool: a small site's database is like that.
     database: Mutex<Connection>,
+    /// Plugins that are switched off for every visit.
+    off: Mutex<BTreeSet<String>>,
+    /// Where spans go.
+    pub exporter: OnceLock<Exporter>,
 }
 
 const STATIC: &str = "static.skerryline.test";
@@ -158,7 +163,27 @@ impl Site {
             gallery: OnceLock::new(),
             cached: Mutex::default(),
             database: Mutex::new(plugins::database()?),
+            off: Mutex::default(),
+            exporter: OnceLock::new(),
         })
+    }
+
+    fn off(&self) -> MutexGuard<'_, BTreeSet<String>> {
+        self.off.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A visit's switches, with the plugins that are off for everybody.
+    pub fn with_active(&self, switches: Switches) -> Switches {
+        switches.without(self.off().iter().map(String::as_str))
+    }
+
+    /// Switches a plugin on or off for every visit.
+    pub fn set_active(&self, plugin: &str, active: bool) {
+        if active {
+            self.off().remove(plugin);
+        } else {
+            self.off().insert(plugin.to_owned());
+        }
     }
 
     /// Makes a page: its markup, and what each plugin took. From the page cache nothing took anything.
@@ -166,19 +191,29 @@ impl Site {
         &self,
         page: &pages::Page,
         switches: &Switches,
+        tracer: &Tracer,
+    ) -> rusqlite::Result<(String, Vec<(&'static str, f64)>)> {
+        tracer.answer("GET", page.path, || self.made(page, switches, tracer))
+    }
+
+    fn made(
+        &self,
+        page: &pages::Page,
+        switches: &Switches,
+        tracer: &Tracer,
     ) -> rusqlite::Result<(String, Vec<(&'static str, f64)>)> {
         let key = format!("{} {switches:?}", page.path);
-        let kept = || self.cached.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let kept = || self.cached.lock().unwrap_or_else(PoisonError::into_inner);
         if switches.has(Switch::PageCache)
             && let Some(markup) = kept().get(&key)
         {
             return Ok((markup.clone(), Vec::new()));
         }
         let made = {
-            let database = self.database.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-            plugins::make(&database, page.path, switches)?
+            let database = self.database.lock().unwrap_or_else(PoisonError::into_inner);
+            plugins::make(&database, page.path, switches, tracer)?
         };
-        let markup = (page.make)(&made, switches);
+        let markup = tracer.template("tidemark", page.name, || (page.make)(&made, switches));
         if switches.has(Switch::PageCache) {
             kept().insert(key, markup.clone());
         }

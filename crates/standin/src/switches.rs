@@ -1,4 +1,6 @@
-//! Repairs: each fault of the site can be mended, singly or together.
+//! Repairs: each fault of the site can be mended, singly or together; and each plugin can be switched off.
+
+use std::collections::BTreeSet;
 
 /// One repair.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -74,31 +76,72 @@ impl Switch {
     ];
 }
 
-/// The repairs that a visit has on.
+/// Plugins that can be switched off, as the content system's own page of plugins lists them.
+pub const PLUGINS: [&str; 13] = [
+    "berth-booking",
+    "consent-bar",
+    "deck-slider",
+    "easy-forms",
+    "form-builder",
+    "gull-stats",
+    "harbour-guard",
+    "night-vault",
+    "picture-press",
+    "review-stars",
+    "search-beacon",
+    "share-buoys",
+    "tide-table",
+];
+
+/// What a visit has on: repairs, and plugins that it is without.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Switches(Vec<Switch>);
+pub struct Switches {
+    repairs: Vec<Switch>,
+    without: BTreeSet<&'static str>,
+}
 
 impl Switches {
     /// Reads a comma-separated list of names; unknown ones are passed over.
     #[must_use]
     pub fn parse(list: &str) -> Self {
-        Self(
-            list.split([',', '+', ' '])
-                .filter_map(|name| {
-                    Switch::ALL.iter().find(|(_, id, _)| *id == name.trim()).map(|(switch, _, _)| *switch)
-                })
-                .collect(),
-        )
+        let repairs = list
+            .split([',', '+', ' '])
+            .filter_map(|name| Switch::ALL.iter().find(|(_, id, _)| *id == name.trim()).map(|(switch, _, _)| *switch))
+            .collect();
+        Self { repairs, without: BTreeSet::new() }
     }
 
-    /// From a query string or, where that names none, from the `Cookie` header.
+    /// The same without these plugins as well.
+    #[must_use]
+    pub fn without<'a>(mut self, names: impl IntoIterator<Item = &'a str>) -> Self {
+        for name in names {
+            self.without.extend(PLUGINS.iter().find(|plugin| **plugin == name.trim()));
+        }
+        self
+    }
+
+    /// Whether a plugin is active.
+    #[must_use]
+    pub fn is_active(&self, plugin: &str) -> bool {
+        !self.without.contains(plugin)
+    }
+
+    /// Whether a file is there: those of plugins that are off are not.
+    #[must_use]
+    pub fn has_file(&self, path: &str) -> bool {
+        let plugin = path.split_once("plugins/").map_or(path, |(_, rest)| rest).split('/').next().unwrap_or("");
+        self.is_active(plugin)
+    }
+
+    /// From a query string or, where that names none, from the `Cookie` header; `without=` names plugins.
     #[must_use]
     pub fn of(query: Option<&str>, cookie: Option<&str>) -> Self {
-        let named = |text: &str, separator: char| {
-            text.split(separator).find_map(|pair| pair.trim().strip_prefix("fix=").map(|v| v.replace("%2C", ",")))
+        let named = |text: &str, separator: char, name: &str| {
+            text.split(separator).find_map(|pair| pair.trim().strip_prefix(name).map(|v| v.replace("%2C", ",")))
         };
-        let list = query.and_then(|q| named(q, '&')).or_else(|| cookie.and_then(|c| named(c, ';')));
-        Self::parse(&list.unwrap_or_default())
+        let list = |name| query.and_then(|q| named(q, '&', name)).or_else(|| cookie.and_then(|c| named(c, ';', name)));
+        let without = list("without=").unwrap_or_default();
+        Self::parse(&list("fix=").unwrap_or_default()).without(without.split([',', '+', ' ']))
     }
 
     /// As they stand in a cookie.
@@ -111,7 +154,7 @@ impl Switches {
     /// Whether a repair is on.
     #[must_use]
     pub fn has(&self, switch: Switch) -> bool {
-        self.0.contains(&switch)
+        self.repairs.contains(&switch)
     }
 }
 
@@ -127,5 +170,8 @@ mod tests {
         assert_eq!(again, both, "a page hands its repairs on to its files in a cookie");
         assert!(Switches::of(None, Some("x=y; fix=scripts-deferred")).has(Switch::ScriptsDeferred));
         assert_eq!(Switches::of(Some("q=1"), None), Switches::default());
+        let off = Switches::of(Some("without=tide-table,no-such&fix=page-cache"), None);
+        assert!(!off.is_active("tide-table") && off.is_active("gull-stats") && off.has(Switch::PageCache));
+        assert!(!off.has_file("plugins/tide-table/table.js") && off.has_file("gull-stats/stats.js"));
     }
 }

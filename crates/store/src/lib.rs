@@ -20,6 +20,8 @@ mod recordings;
 mod room;
 mod schema;
 mod site;
+mod site_settings;
+mod spans;
 mod summary;
 mod trials;
 
@@ -30,6 +32,8 @@ pub use part::Part;
 pub use plan::{AboutFix, FixState, NewFix, NotedOwner, Plan, PlanPageChoice, PlannedFix};
 pub use recordings::{Ended, LoadHead, NewRecording, Page, RecordingHead, Recordings, WholeRecording};
 pub use room::{Kept, Room, RoomOf, RoomOfOlder, Thinning};
+pub use site::OwnerCost;
+pub use spans::{PackedBatch, ServerRecord, SpanRoom};
 pub use trials::{StoredTrial, TrialState};
 
 use rusqlite::{Connection, OpenFlags};

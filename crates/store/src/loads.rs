@@ -3,8 +3,9 @@
 use crate::pack::{Codec, of_word, unpacked};
 use crate::packed::{PackedDerived, PackedLoad};
 use crate::part::Part;
+use crate::spans::{add_batch, adopt};
 use crate::summary::set_summary;
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, now};
 use phainon_core::{ANALYSIS_VERSION, Load, RecordingSummary, Visit};
 use phainon_formats::{
     ASSEMBLY_VERSION, BodyMap, FrameRecord, HarRequests, NetworkLog, PageRecord, RawLoad, TraceText,
@@ -45,6 +46,7 @@ pub struct StoredLoad {
     failed: Option<String>,
     parts: Vec<(String, PackedPart)>,
     frames: Vec<(String, Vec<u8>)>,
+    spans: Vec<PackedPart>,
 }
 
 impl StoredLoad {
@@ -71,6 +73,7 @@ impl StoredLoad {
             }
         }
         raw.network = log;
+        raw.spans = self.spans.into_iter().map(PackedPart::bytes).collect::<Result<_, _>>()?;
         let known = raw.page.as_ref().map(|p| p.frames.clone()).unwrap_or_default();
         raw.frames = self
             .frames
@@ -85,7 +88,7 @@ impl StoredLoad {
 }
 
 impl Store {
-    fn load_id(db: &Connection, recording: i64, number: u32) -> Result<i64, StoreError> {
+    pub(crate) fn load_id(db: &Connection, recording: i64, number: u32) -> Result<i64, StoreError> {
         let there: Option<bool> = db
             .prepare_cached("select 1 from recordings where id = ?1 and deleted_at is null")?
             .query_row([recording], |_| Ok(true))
@@ -125,8 +128,12 @@ impl Store {
             .prepare_cached("select file, picture from frame_rows where load = ?1 order by place")?
             .query_map([load], |r| Ok((r.get(0)?, r.get(1)?)))?
             .collect::<Result<_, _>>()?;
+        let spans = db
+            .prepare_cached("select codec, bytes from span_batches where load = ?1 order by id")?
+            .query_map([load], |r| Ok(PackedPart { codec: r.get(0)?, bytes: r.get(1)? }))?
+            .collect::<Result<_, _>>()?;
         // Migrated rows hold the word with its quotes, as JSON.
-        Ok(StoredLoad { number, visit: of_word(visit.trim_matches('"'))?, failed, parts, frames })
+        Ok(StoredLoad { number, visit: of_word(visit.trim_matches('"'))?, failed, parts, frames, spans })
     }
 
     /// A load, put together; for several questions about one it is unpacked once and held by the caller.
@@ -185,7 +192,8 @@ impl Store {
         let mut query = db.prepare_cached(
             "select l.recording, l.number from load_rows l join recordings r on r.id = l.recording
              where (l.has_data or l.unread is not null) and r.deleted_at is null and r.thinned_at is null
-               and (l.assembly_version <> ?1 or l.analysis_version <> ?2 or l.settings <> ?3)
+               and (l.assembly_version <> ?1 or l.analysis_version <> ?2
+                 or l.settings <> coalesce((select s.hash from site_settings s where s.site = r.site), ?3))
              order by r.recorded_at desc, r.id desc, l.number",
         )?;
         let rows =
@@ -200,7 +208,8 @@ impl Store {
         let mut query = db.prepare_cached(
             "select count(*) from load_rows l join recordings r on r.id = l.recording
              where l.recording = ?1 and l.number = ?2 and r.thinned_at is not null
-               and (l.assembly_version <> ?3 or l.analysis_version <> ?4 or l.settings <> ?5)",
+               and (l.assembly_version <> ?3 or l.analysis_version <> ?4
+                 or l.settings <> coalesce((select s.hash from site_settings s where s.site = r.site), ?5))",
         )?;
         let versions = params![recording, number, ASSEMBLY_VERSION, ANALYSIS_VERSION, settings];
         Ok(query.query_row(versions, |r| r.get::<_, i64>(0))? > 0)
@@ -242,8 +251,8 @@ impl Store {
 
 pub(crate) fn add_load(change: &Connection, recording: i64, number: u32, new: &PackedLoad) -> Result<(), StoreError> {
     change.execute(
-        "insert into load_rows (recording, number, visit, failed, has_data) values (?1, ?2, ?3, ?4, ?5)",
-        params![recording, number, new.visit_word()?, new.failed, new.derived.is_some()],
+        "insert into load_rows (recording, number, visit, failed, has_data, trace) values (?1, ?2, ?3, ?4, ?5, ?6)",
+        params![recording, number, new.visit_word()?, new.failed, new.derived.is_some(), new.trace],
     )?;
     let load = change.last_insert_rowid();
     add_parts(change, load, &new.raw)?;
@@ -255,6 +264,13 @@ pub(crate) fn add_load(change: &Connection, recording: i64, number: u32, new: &P
     }
     if let Some(derived) = &new.derived {
         add_derived(change, load, derived)?;
+    }
+    let received_at = now();
+    for batch in &new.spans {
+        add_batch(change, Some(load), batch, &received_at, None)?;
+    }
+    if let (Some(trace), Some(read_with)) = (&new.trace, new.adopts) {
+        adopt(change, load, trace, read_with)?;
     }
     Ok(())
 }

@@ -5,7 +5,9 @@ use crate::StoreError;
 use crate::pack::{Codec, packed, packed_json, word};
 use crate::part::Part;
 use crate::site::Rows;
+use crate::spans::PackedBatch;
 use phainon_core::{ANALYSIS_VERSION, Analysis, Load, Visit};
+use phainon_formats::otlp::SpanBatch;
 use phainon_formats::{ASSEMBLY_VERSION, BodyMap, HarRequests, RawLoad, body_hash};
 use std::collections::HashMap;
 
@@ -37,6 +39,12 @@ pub struct PackedLoad {
     /// File, hash, picture.
     pub(crate) frames: Vec<(String, String, Vec<u8>)>,
     pub(crate) derived: Option<PackedDerived>,
+    /// What the server told of it, where that comes with it.
+    pub(crate) spans: Vec<PackedBatch>,
+    /// The trace that its requests were part of.
+    pub(crate) trace: Option<String>,
+    /// How many batches of its trace, which the store holds already, it was read with.
+    pub(crate) adopts: Option<usize>,
 }
 
 /// What was made of a load, packed.
@@ -57,6 +65,7 @@ impl PackedDerived {
             json(Part::Overview, packed_json(analysis)?),
             json(Part::Requests, packed_json(&analysis.requests)?),
             json(Part::Thread, packed_json(&analysis.thread)?),
+            json(Part::Server, packed_json(&analysis.server)?),
         ];
         if let Some(tracks) = tracks {
             let (codec, bytes) = packed(tracks);
@@ -98,14 +107,29 @@ impl PackedLoad {
             .map(|(frame, picture)| (frame.file.clone(), body_hash(picture), picture.clone()))
             .collect();
         let derived = new.derived.as_ref().map(PackedDerived::of).transpose()?;
-        Ok(Self { visit: raw.visit, failed: raw.failed.clone(), raw: parts, frames, derived })
+        let trace = raw.page.as_ref().and_then(|page| page.trace.clone());
+        let spans = raw.spans.iter().map(|json| {
+            let trace = trace.clone().unwrap_or_default();
+            PackedBatch::of(&SpanBatch { trace, spans: 0, json: json.clone() })
+        });
+        let (spans, failed) = (spans.collect(), raw.failed.clone());
+        Ok(Self { visit: raw.visit, failed, raw: parts, frames, derived, spans, trace, adopts: None })
+    }
+
+    /// Has the load take over the batches of its trace that wait for it in the store; it was read with so many.
+    #[must_use]
+    pub fn adopting(mut self, read_with: usize) -> Self {
+        self.spans.clear();
+        self.adopts = Some(read_with);
+        self
     }
 
     /// How many bytes its rows will take, small columns aside.
     pub(crate) fn size(&self) -> usize {
         let derived = self.derived.iter().flat_map(|d| &d.parts);
         let parts: usize = self.raw.iter().chain(derived).map(|(_, _, bytes)| bytes.len()).sum();
-        parts + self.frames.iter().map(|(_, _, picture)| picture.len()).sum::<usize>()
+        let spans: usize = self.spans.iter().map(|batch| batch.bytes.len()).sum();
+        parts + spans + self.frames.iter().map(|(_, _, picture)| picture.len()).sum::<usize>()
     }
 
     pub(crate) fn visit_word(&self) -> Result<String, StoreError> {

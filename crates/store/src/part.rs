@@ -15,6 +15,7 @@ pub enum Part {
     Overview,
     Requests,
     Thread,
+    Server,
     Tracks,
 }
 
@@ -31,10 +32,11 @@ impl Part {
             Self::Overview => "overview",
             Self::Requests => "request-rows",
             Self::Thread => "thread",
+            Self::Server => "server",
             Self::Tracks => "tracks",
         }
     }
 
     /// Names of those that are made anew, for SQL.
-    pub(crate) const DERIVED: &'static str = "('load', 'overview', 'request-rows', 'thread', 'tracks')";
+    pub(crate) const DERIVED: &'static str = "('load', 'overview', 'request-rows', 'thread', 'server', 'tracks')";
 }

@@ -43,6 +43,8 @@ pub enum Kept {
     Frames,
     /// Network events, page facts and requests of HARs.
     Events,
+    /// What servers told of their work.
+    Spans,
     /// What was computed.
     Results,
 }
@@ -106,6 +108,7 @@ const EACH: &str = "
     select r.recorded_at, r.deleted_at is not null,
         coalesce((select sum(length(p.bytes)) from load_parts p join load_rows l on l.id = p.load where l.recording = r.id), 0)
       + coalesce((select sum(length(f.picture)) from frame_rows f join load_rows l on l.id = f.load where l.recording = r.id), 0)
+      + coalesce((select sum(length(b.bytes)) from span_batches b join load_rows l on l.id = b.load where l.recording = r.id), 0)
       + coalesce((select sum(length(p.bytes)) from recording_parts p where p.recording = r.id), 0),
         coalesce((select sum(length(p.bytes)) from load_parts p join load_rows l on l.id = p.load where l.recording = r.id and p.part = 'trace'), 0)
     from recordings r";
@@ -141,7 +144,8 @@ impl Store {
             of(Kept::Bodies, "select count(*), coalesce(sum(length(bytes)), 0) from body_rows")?,
             of(Kept::Frames, "select count(*), coalesce(sum(length(picture)), 0) from frame_rows")?,
             of(Kept::Events, &parts("'network', 'kept-bodies', 'requests', 'page'"))?,
-            of(Kept::Results, &parts("'load', 'overview', 'request-rows', 'thread', 'tracks'"))?,
+            of(Kept::Spans, "select count(*), coalesce(sum(length(bytes)), 0) from span_batches")?,
+            of(Kept::Results, &parts("'load', 'overview', 'request-rows', 'thread', 'server', 'tracks'"))?,
         ];
         by_kind.sort_by_key(|kind| std::cmp::Reverse(kind.bytes));
         let taken: Vec<Taken> = db

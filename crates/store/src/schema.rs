@@ -225,6 +225,30 @@ pub fn migrations() -> Migrations<'static> {
                 primary key (site, page, conditions)
              ) strict, without rowid;",
         ),
+        // Spans that servers sent, what sites set for themselves, and queries among an owner's costs.
+        M::up(
+            "create table span_batches (
+                id integer primary key,
+                trace text not null,
+                load integer references load_rows(id) on delete cascade,
+                received_at text not null,
+                imported_from text,
+                spans integer not null,
+                codec text not null,
+                bytes blob not null
+             ) strict;
+             create index span_batches_by_trace on span_batches (trace);
+             create index span_batches_by_load on span_batches (load) where load is not null;
+             alter table load_rows add column trace text;
+             create index load_rows_by_trace on load_rows (trace) where trace is not null;
+             create table site_settings (
+                site text primary key,
+                settings text not null,
+                hash text not null
+             ) strict, without rowid;
+             alter table owner_costs add column queries integer;
+             alter table owner_costs add column blocking_ms real;",
+        ),
     ])
 }
 

@@ -8,8 +8,8 @@ use phainon_core::{Analysis, Bytes, Owner, ResourceKey};
 use rusqlite::{Connection, OptionalExtension, params};
 use std::collections::BTreeMap;
 
-/// An owner's row: kind, name, requests, bytes, then milliseconds of main thread, server and path.
-type OwnerRow = (String, String, u32, i64, Option<f64>, Option<f64>, Option<f64>);
+/// An owner's row: kind, name, requests, bytes, then milliseconds of main thread, server and path, queries, and what it blocks.
+type OwnerRow = (String, String, u32, i64, Option<f64>, Option<f64>, Option<f64>, Option<u32>, Option<f64>);
 
 /// A load's rows in the site-wide tables.
 pub(crate) struct Rows {
@@ -41,6 +41,8 @@ impl Rows {
                     ms(o.main_thread_ms),
                     ms(o.server_ms),
                     ms(o.path_ms),
+                    o.queries,
+                    ms(o.blocking_ms),
                 ))
             })
             .collect::<Result<_, StoreError>>()?;
@@ -72,10 +74,10 @@ impl Rows {
             insert.execute(params![load, metric, value])?;
         }
         let mut insert = change.prepare_cached(
-            "insert into owner_costs (load, kind, name, requests, transferred_bytes, main_thread_ms, server_ms, path_ms) values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+            "insert into owner_costs (load, kind, name, requests, transferred_bytes, main_thread_ms, server_ms, path_ms, queries, blocking_ms) values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
         )?;
-        for (kind, name, requests, bytes, thread, server, path) in &self.owners {
-            insert.execute(params![load, kind, name, requests, bytes, thread, server, path])?;
+        for (kind, name, requests, bytes, thread, server, path, queries, blocking) in &self.owners {
+            insert.execute(params![load, kind, name, requests, bytes, thread, server, path, queries, blocking])?;
         }
         let mut insert = change.prepare_cached(
             "insert into load_requests (load, resource, kind, owner_kind, owner_name, requests, transferred_bytes) values (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
@@ -93,7 +95,46 @@ impl Rows {
     }
 }
 
+/// What an owner costs in one load, as it is kept.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct OwnerCost {
+    pub owner: Owner,
+    pub requests: u32,
+    pub transferred: Bytes,
+    pub main_thread_ms: Option<f64>,
+    pub blocking_ms: Option<f64>,
+    pub server_ms: Option<f64>,
+    pub queries: Option<u32>,
+    pub path_ms: Option<f64>,
+}
+
 impl Store {
+    /// What each owner costs in a load.
+    pub fn owner_costs(&self, recording: i64, number: u32) -> Result<Vec<OwnerCost>, StoreError> {
+        let db = self.read()?;
+        let load = Self::load_id(&db, recording, number)?;
+        let mut query = db.prepare_cached(
+            "select kind, name, requests, transferred_bytes, main_thread_ms, blocking_ms, server_ms, queries, path_ms
+             from owner_costs where load = ?1 order by kind, name",
+        )?;
+        let mut rows = query.query([load])?;
+        let mut costs = Vec::new();
+        while let Some(row) = rows.next()? {
+            costs.push(OwnerCost {
+                owner: Owner { kind: of_word(&row.get::<_, String>(0)?)?, name: row.get(1)? },
+                requests: row.get(2)?,
+                transferred: Bytes(u64::try_from(row.get::<_, i64>(3)?).unwrap_or(0)),
+                main_thread_ms: row.get(4)?,
+                blocking_ms: row.get(5)?,
+                server_ms: row.get(6)?,
+                queries: row.get(7)?,
+                path_ms: row.get(8)?,
+            });
+        }
+        Ok(costs)
+    }
+
     /// What the loads of several pages brought, side by side, in the order asked for: recordings and
     /// the numbers of the loads that stand for them.
     pub fn site_weight(&self, loads: &[(i64, u32)]) -> Result<SiteWeight, StoreError> {

@@ -117,7 +117,7 @@ fn what_is_known_of_fixes_owners_and_pages_is_kept_and_shapes_the_plan() {
     let remove = NewFix { edit: Edit::RemoveOwner { owner: owner.clone() }, owner: owner.clone(), ..fix("a.js", 5.0) };
     let id = store.add_fix(site, &remove).unwrap();
     assert_eq!(store.plan(site).unwrap().fixes[0].effort, 1.0, "as its kind usually takes");
-    let note = OwnerNote { need: Need::Needed, holds_data: true, decides: "Runa".into(), note: String::new() };
+    let note = OwnerNote { need: Need::Needed, holds_data: true, decides: "Runa".into(), ..OwnerNote::default() };
     store.note_owner(site, &NotedOwner { owner: owner.clone(), note: note.clone() }).unwrap();
     let about = AboutFix { who: "Tolly".into(), done_at: None, ..AboutFix::default() };
     store.set_about_fix(site, id, &about).unwrap();

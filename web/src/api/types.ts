@@ -406,6 +406,15 @@ up_bits: number,
 distance: Distance, };
 
 /**
+ * An owner's costs on one page.
+ */
+export type Costs = { requests: number, transferred_bytes: Bytes, main_thread_ms: Millis | null, blocking_ms: Millis | null, server_ms: Millis | null, queries: number | null, path_ms: Millis | null, 
+/**
+ * Of its scripts and sheets, how much there is and how much was not used, where that was looked at.
+ */
+code_bytes: Bytes | null, unused_bytes: Bytes | null, };
+
+/**
  * What the load for used code told.
  */
 export type DetailAbout = { 
@@ -540,7 +549,7 @@ export type DomainShare = { host: string, requests: number, transferred_bytes: B
  * What a fix does. Each kind has one meaning for the forecast (what it does to the load) and one
  * for a trial (what it does to the responses).
  */
-export type Edit = { "kind": "remove", file: ResourceKey, } | { "kind": "remove_owner", owner: Owner, } | { "kind": "defer_script", file: ResourceKey, } | { "kind": "async_script", file: ResourceKey, } | { "kind": "delay_script", scope: Scope, } | { "kind": "script_to_end", file: ResourceKey, } | { "kind": "reduce_style", file: ResourceKey, } | { "kind": "lift_import", file: ResourceKey, } | { "kind": "preload", file: ResourceKey, } | { "kind": "raise_priority", file: ResourceKey, } | { "kind": "put_in_html", file: ResourceKey, } | { "kind": "lazy", file: ResourceKey, } | { "kind": "eager", file: ResourceKey, } | { "kind": "compress", scope: Scope, } | { "kind": "minify", scope: Scope, } | { "kind": "shrink", file: ResourceKey, to: Bytes | null, } | { "kind": "resize", scope: Scope, } | { "kind": "drop_unused", file: ResourceKey, } | { "kind": "faster_response", file: ResourceKey, to: Millis | null, } | { "kind": "page_cache", file: ResourceKey, } | { "kind": "server_remove", owner: Owner, } | { "kind": "server_faster", owner: Owner, share: number, } | { "kind": "nearer", host: string, round_trip: Millis, } | { "kind": "preconnect", host: string, } | { "kind": "self_host", file: ResourceKey, } | { "kind": "drop_redirect", file: ResourceKey, } | { "kind": "http2", host: string, } | { "kind": "set_dimensions", scope: Scope, } | { "kind": "show_text", file: ResourceKey, } | { "kind": "preload_font", file: ResourceKey, } | { "kind": "subset_font", file: ResourceKey, } | { "kind": "cache_longer", scope: Scope, } | { "kind": "split_task", file: ResourceKey, } | { "kind": "stop_forced_layout", file: ResourceKey, };
+export type Edit = { "kind": "remove", file: ResourceKey, } | { "kind": "remove_owner", owner: Owner, } | { "kind": "defer_script", file: ResourceKey, } | { "kind": "async_script", file: ResourceKey, } | { "kind": "delay_script", scope: Scope, } | { "kind": "script_to_end", file: ResourceKey, } | { "kind": "reduce_style", file: ResourceKey, } | { "kind": "lift_import", file: ResourceKey, } | { "kind": "preload", file: ResourceKey, } | { "kind": "raise_priority", file: ResourceKey, } | { "kind": "put_in_html", file: ResourceKey, } | { "kind": "lazy", file: ResourceKey, } | { "kind": "eager", file: ResourceKey, } | { "kind": "compress", scope: Scope, } | { "kind": "minify", scope: Scope, } | { "kind": "shrink", file: ResourceKey, to: Bytes | null, } | { "kind": "resize", scope: Scope, } | { "kind": "drop_unused", file: ResourceKey, } | { "kind": "faster_response", file: ResourceKey, to: Millis | null, } | { "kind": "page_cache", file: ResourceKey, } | { "kind": "server_remove", } & ({ owner: Owner, } | { query: string, }) | { "kind": "server_faster", share: number, } & ({ owner: Owner, } | { query: string, }) | { "kind": "nearer", host: string, round_trip: Millis, } | { "kind": "preconnect", host: string, } | { "kind": "self_host", file: ResourceKey, } | { "kind": "drop_redirect", file: ResourceKey, } | { "kind": "http2", host: string, } | { "kind": "set_dimensions", scope: Scope, } | { "kind": "show_text", file: ResourceKey, } | { "kind": "preload_font", file: ResourceKey, } | { "kind": "subset_font", file: ResourceKey, } | { "kind": "cache_longer", scope: Scope, } | { "kind": "split_task", file: ResourceKey, } | { "kind": "stop_forced_layout", file: ResourceKey, };
 
 /**
  * The kinds of edit, without what they are done to.
@@ -852,6 +861,10 @@ after: Figures,
  */
 moved: Array<MovedRequest>, 
 /**
+ * The longer tasks of its main thread, moved or not.
+ */
+tasks: Array<MovedTask>, 
+/**
  * The new way of this load to its largest paint.
  */
 path: Array<Step>, 
@@ -910,7 +923,7 @@ samples: number, };
 /**
  * What a group of checks is about.
  */
-export type Group = "delivery" | "rendering" | "weight" | "main_thread" | "stability";
+export type Group = "delivery" | "rendering" | "weight" | "main_thread" | "stability" | "server";
 
 /**
  * A file of the user's own in the place of one that was recorded.
@@ -995,7 +1008,11 @@ ids: number[],
 /**
  * Where they hold more pages than are kept at once: all of them, to choose from. Nothing was kept then.
  */
-pages: Array<FilePage>, };
+pages: Array<FilePage>, 
+/**
+ * The traces that files of spans told of; they are among the server records.
+ */
+traces: Array<string>, };
 
 /**
  * Who asked for a request.
@@ -1130,6 +1147,10 @@ private?: string,
  */
 longest_s?: number, 
 /**
+ * Whether the page's server is asked for no spans of its work.
+ */
+no_spans?: boolean, 
+/**
  * Hosts and parts of addresses to block, with commas or lines between.
  */
 blocked?: string, access?: WantedAccess, };
@@ -1142,7 +1163,12 @@ export type JobState = "queued" | "running" | "done" | "failed" | "cancelled";
 /**
  * Kinds of things that are kept.
  */
-export type Kept = "traces" | "bodies" | "frames" | "events" | "results";
+export type Kept = "traces" | "bodies" | "frames" | "events" | "spans" | "results";
+
+/**
+ * What went into one kind of work.
+ */
+export type KindShare = { kind: SpanKind, ms: Millis, spans: number, };
 
 /**
  * Both lanes, in equal slices from navigation start to the load's end.
@@ -1355,6 +1381,10 @@ rulers: Array<Ruler>, lcp: LargestPaint | null, render_blocking: Array<RenderBlo
  */
 findings: Array<Finding>, shifts: Array<ShiftRow>, frames: Array<ScreenFrame>, 
 /**
+ * How the page itself was made.
+ */
+page_made: PageMade | null, 
+/**
  * The document's `Server-Timing`.
  */
 server_timing: Array<ServerTiming>, 
@@ -1408,6 +1438,23 @@ shares: Array<[Owner, Millis]>, };
  * The id of what was made.
  */
 export type Made = { id: number, };
+
+/**
+ * Whether a page was made anew for each visit though nothing had changed.
+ */
+export type MadeAfresh = { 
+/**
+ * The server's time for the page in each load.
+ */
+server_ms: Array<Millis>, 
+/**
+ * How many of the loads got the very same bytes as another.
+ */
+alike: number, 
+/**
+ * The load in which the server was much quicker than in the others, as from a cache; `None` where there is none.
+ */
+quickest_ms: Millis | null, };
 
 /**
  * A load's main-thread time.
@@ -1611,6 +1658,31 @@ first_byte_ms: Millis | null,
 end_ms: Millis | null, };
 
 /**
+ * A task of the main thread, as it was and as it would be.
+ */
+export type MovedTask = { 
+/**
+ * When it began.
+ */
+was_ms: Millis, 
+/**
+ * How long it took.
+ */
+took_ms: Millis, 
+/**
+ * When it would begin; `None` where it would not be.
+ */
+start_ms: Millis | null, 
+/**
+ * How long it would take.
+ */
+duration_ms: Millis, 
+/**
+ * The script that has most of it.
+ */
+script: string | null, };
+
+/**
  * How much an owner is needed.
  */
 export type Need = "unknown" | "needed" | "replaceable" | "not_needed";
@@ -1690,13 +1762,31 @@ export type OwnerAccount = { name: string, kind: OwnerKind, requests: number, tr
  */
 main_thread_ms: Millis | null, 
 /**
- * From the document's `Server-Timing`, where it names this owner.
+ * What it adds to TBT: of each long task that a script of its took most of, what exceeds 50 ms.
+ */
+blocking_ms: Millis | null, 
+/**
+ * Its own time on the server over all answers that tell it, by spans or by `Server-Timing`; `None` where none
+ * names it.
  */
 server_ms: Millis | null, 
+/**
+ * The queries that it asked, where spans tell them.
+ */
+queries: number | null, 
 /**
  * How much of the path to the largest paint is this owner's.
  */
 path_ms: Millis | null, };
+
+/**
+ * What doing without an owner would bring.
+ */
+export type OwnerGain = { owner: Owner, 
+/**
+ * By page, in the order of the pages; nothing where it has no part in one, or its effect is not known.
+ */
+on: Array<Array<Brings> | null>, };
 
 /**
  * What kind of owner it is.
@@ -1716,6 +1806,14 @@ need: Need,
  */
 holds_data: boolean, 
 /**
+ * Whether it is under the site's own control; `None` where nobody has said.
+ */
+ours: boolean | null, 
+/**
+ * What it is for. Of several owners of one purpose, one may be too many.
+ */
+purposes: Array<string>, 
+/**
  * Who decides about it.
  */
 decides: string, 
@@ -1725,9 +1823,75 @@ decides: string,
 note: string, };
 
 /**
+ * A page under one set of conditions.
+ */
+export type OwnerPage = { page: string, conditions: string, recording: number, load: number, recorded_at: string, 
+/**
+ * What of the server's time no span covers; `None` where the server told nothing.
+ */
+unexplained_ms: Millis | null, };
+
+/**
  * An owner in both groups.
  */
 export type OwnerPair = { owner: Owner, requests: Pair, bytes: Pair, main_thread_ms: Pair, path_ms: Pair, };
+
+/**
+ * An owner over all pages.
+ */
+export type OwnerRow = { owner: Owner, 
+/**
+ * Its costs by page, in the order of the pages; nothing where it has no part in one.
+ */
+on: Array<Costs | null>, 
+/**
+ * What it is for, as its name and its files suggest.
+ */
+suggested: Array<string>, };
+
+/**
+ * A rule of the site's own: the first whose pattern occurs wins.
+ */
+export type OwnerRule = { pattern: string, on: RuleOn, owner: Owner, };
+
+/**
+ * What an owner did for an answer.
+ */
+export type OwnerShare = { owner: Owner, 
+/**
+ * Its own time, queries included.
+ */
+ms: Millis, 
+/**
+ * Of it, in queries.
+ */
+query_ms: Millis, queries: number, spans: number, };
+
+/**
+ * The owners of a site.
+ */
+export type OwnersView = { pages: Array<OwnerPage>, rows: Array<OwnerRow>, 
+/**
+ * Days on which recordings of the site were made, newest first.
+ */
+days: Array<string>, };
+
+/**
+ * How the page itself was made.
+ */
+export type PageMade = { 
+/**
+ * The hash of its document's body, where that was kept.
+ */
+body: string | null, 
+/**
+ * What the server took.
+ */
+server_ms: Millis, 
+/**
+ * Of all answers that spans tell of, what no span covers; `None` where none do.
+ */
+unexplained_ms: Millis | null, };
 
 /**
  * Whether the largest paint was text or a picture.
@@ -2015,6 +2179,36 @@ stopped: boolean,
  * Fixes that are not in it.
  */
 left_out: Array<LeftFix>, };
+
+/**
+ * A statement and all times that it was asked for one answer.
+ */
+export type QueryRow = { 
+/**
+ * Its text with the values folded.
+ */
+text: string, 
+/**
+ * One of them as it was sent.
+ */
+example: string, 
+/**
+ * Who asked it.
+ */
+owners: Array<Owner>, count: number, 
+/**
+ * Together.
+ */
+total_ms: Millis, slowest_ms: Millis, 
+/**
+ * Rows that came, where the server tells.
+ */
+rows: bigint | null, shape: QueryShape, };
+
+/**
+ * How often a statement is asked.
+ */
+export type QueryShape = "plain" | "again" | "one_by_one";
 
 /**
  * Where a value stands: at or under its target, between target and limit, or over the limit.
@@ -2365,6 +2559,33 @@ bytes: number,
 droppable_bytes: number, };
 
 /**
+ * One thing that a rule would fit.
+ */
+export type RuleMatch = { text: string, 
+/**
+ * Whose it is now.
+ */
+now: Owner, };
+
+/**
+ * What a rule would fit.
+ */
+export type RuleMatches = { 
+/**
+ * How many addresses, queries or spans.
+ */
+count: number, 
+/**
+ * Some of them.
+ */
+some: Array<RuleMatch>, };
+
+/**
+ * What a rule's pattern is looked for in.
+ */
+export type RuleOn = "address" | "query" | "function";
+
+/**
  * A metric's target and limit, and a value on that scale. Times in ms, weight in bytes, CLS plain.
  */
 export type Ruler = { metric: Metric, value: number, target: number, limit: number, rating: Rating, };
@@ -2521,9 +2742,92 @@ total_ms: Millis, };
 export type SearchState = { "state": "waiting" } | { "state": "searching", sets: number, } | { "state": "done", found: Proposal, } | { "state": "failed", why: string, };
 
 /**
+ * The server's work for one answer.
+ */
+export type ServerAnswer = { request: RequestId, url: string, 
+/**
+ * Whether it is the page itself.
+ */
+document: boolean, sent_ms: Millis | null, first_byte_ms: Millis | null, 
+/**
+ * From sending to the first byte.
+ */
+wait_ms: Millis | null, 
+/**
+ * Of it, the way there and back.
+ */
+round_trip_ms: Millis, 
+/**
+ * Of it, the server: the wait without the way.
+ */
+server_ms: Millis | null, told_by: ToldBy, 
+/**
+ * The services whose spans these are.
+ */
+services: Array<string>, 
+/**
+ * What the spans of the answer cover, first to last.
+ */
+span_ms: Millis | null, 
+/**
+ * Of the server's time, what lies outside all spans: the queue before them, the web server around them.
+ */
+outside_ms: Millis | null, by_owner: Array<OwnerShare>, by_kind: Array<KindShare>, queries: Array<QueryRow>, 
+/**
+ * How many queries were asked.
+ */
+query_count: number, spans: Array<SpanRow>, 
+/**
+ * How many spans it has, shown or not.
+ */
+span_count: number, };
+
+/**
+ * A trace that belongs to no recorded load: what one answer of a server took, without a browser.
+ */
+export type ServerRecord = { 
+/**
+ * The trace's id, in hexadecimal.
+ */
+trace: string, 
+/**
+ * How many spans came of it.
+ */
+spans: number, 
+/**
+ * When the first of them came (RFC 3339).
+ */
+received_at: string, 
+/**
+ * The name of the file that it came in, where it was a file.
+ */
+imported_from: string | null, };
+
+/**
  * One metric of a `Server-Timing` header.
  */
 export type ServerTiming = { name: string, duration_ms: Millis | null, description: string | null, };
+
+/**
+ * The server's work for a load.
+ */
+export type ServerView = { 
+/**
+ * The answers worth a look, the page's first.
+ */
+answers: Array<ServerAnswer>, 
+/**
+ * The page over the first visits of the recording; `None` where there is but one.
+ */
+afresh: MadeAfresh | null, 
+/**
+ * When each load's page was made, by their numbers.
+ */
+loads: Array<[number, Millis]>, 
+/**
+ * Why the browser's own figures may be off: what the server told could not be read, or belongs elsewhere.
+ */
+notes: Array<string>, };
 
 /**
  * A share of the document, as it stands and packed on its own with gzip.
@@ -2585,6 +2889,32 @@ on_every_page: Bytes, };
  * What a load was read from.
  */
 export type Source = "recording" | "har" | "trace" | "har_and_trace" | "replay" | "trial";
+
+/**
+ * What a span's time is spent on, by OpenTelemetry's semantic conventions as far as they say.
+ */
+export type SpanKind = "query" | "remote" | "template" | "other" | "answer";
+
+/**
+ * A span as the screen draws it.
+ */
+export type SpanRow = { 
+/**
+ * Its place among the load's spans.
+ */
+span: number, parent: number | null, 
+/**
+ * How far below the answer's own span.
+ */
+depth: number, name: string, kind: SpanKind, owner: Owner, start_ms: Millis, duration_ms: Millis, 
+/**
+ * Of it, the time that no span below it has.
+ */
+own_ms: Millis, 
+/**
+ * The query's text with the values folded.
+ */
+query: string | null, file: string | null, function: string | null, address: string | null, failed: string | null, attributes: Array<[string, string]>, };
 
 /**
  * The simulated site that runs beside the server.
@@ -2712,6 +3042,11 @@ forced: Array<ForcedRow>,
  * Timers and event handlers.
  */
 handlers: Array<HandlerRow>, };
+
+/**
+ * Who tells what the server did for an answer.
+ */
+export type ToldBy = "spans" | "server_timing" | "nobody";
 
 /**
  * What stands on a bar.

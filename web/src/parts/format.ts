@@ -162,6 +162,7 @@ export const GROUPS: Record<Group, string> = {
   weight: 'Weight',
   main_thread: 'Main thread',
   stability: 'Stability',
+  server: 'Server',
 };
 
 export const EFFORT: Record<Effort, string> = { small: 'small', medium: 'medium', large: 'large' };

@@ -23,6 +23,9 @@ const FramesView = later(() => import('../views/frames/FramesView'));
 const MainThreadView = later(() => import('../views/main-thread/MainThreadView'));
 const WeightView = later(() => import('../views/weight/WeightView'));
 const DocumentView = later(() => import('../views/document/DocumentView'));
+const ServerView = later(() => import('../views/server/ServerView'));
+const RecordsView = later(() => import('../views/server/RecordsView'));
+const OwnersView = later(() => import('../views/owners/OwnersView'));
 const FindingsView = later(() => import('../views/findings/FindingsView'));
 const TrialsView = later(() => import('../views/trials/TrialsView'));
 const TrialView = later(() => import('../views/trials/TrialView'));
@@ -64,12 +67,16 @@ export function App() {
               <Route path="frames" element={<FramesView />} />
               <Route path="main-thread" element={<MainThreadView />} />
               <Route path="weight" element={<WeightView />} />
+              <Route path="server" element={<ServerView />} />
               <Route path="document" element={<DocumentView />} />
               <Route path="findings" element={<FindingsView />} />
               <Route path="trials" element={<TrialsView />} />
               <Route path="trials/:trial" element={<TrialView />} />
             </Route>
             <Route path="sites/:site/plan" element={<PlanView />} />
+            <Route path="sites/:site/owners" element={<OwnersView />} />
+            <Route path="server-records" element={<RecordsView />} />
+            <Route path="server-records/:trace" element={<RecordsView />} />
             <Route path="compare" element={<CompareView />} />
             <Route path="jobs/:id" element={<JobView />} />
             <Route path="storage" element={<StorageView />} />

@@ -21,7 +21,7 @@ export function LeftColumn() {
   const recordings = useRecent(opened.data?.site);
   const { data: jobs } = useJobs();
   const { data: rereading } = useRereading();
-  const planned = useMatch('/sites/:site/plan');
+  const planned = useMatch('/sites/:site/:screen');
   const { search } = useLocation();
   const here = recordings?.find((r) => r.id === Number(match?.params.id));
   const site = here?.site ?? planned?.params.site ?? recordings?.[0]?.site;
@@ -54,8 +54,16 @@ export function LeftColumn() {
           Plan
         </NavLink>
       )}
+      {site && (
+        <NavLink to={`/sites/${encodeURIComponent(site)}/owners`} className={link}>
+          Owners
+        </NavLink>
+      )}
       <NavLink to={comparing} className={link}>
         Compare
+      </NavLink>
+      <NavLink to="/server-records" className={link}>
+        Server records
       </NavLink>
       <NavLink to="/storage" className={link}>
         Storage

@@ -18,6 +18,7 @@ export const SECTIONS = [
   ['frames', 'Frames'],
   ['main-thread', 'Main thread'],
   ['weight', 'Weight'],
+  ['server', 'Server work'],
   ['document', 'Document'],
   ['findings', 'Findings'],
   ['trials', 'Trials'],

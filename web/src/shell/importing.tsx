@@ -28,7 +28,12 @@ export function ImportProvider({ children }: { children: ReactNode }) {
       const names = files.map((f) => f.name).join(', ');
       say({ text: `Reading ${names} …` });
       mutateAsync({ files, chosen }).then(
-        ({ ids, pages }) => {
+        ({ ids, pages, traces }) => {
+          if (traces.length && !ids.length && !pages.length) {
+            say({ text: `${names}: ${traces.length > 1 ? `${traces.length} traces` : 'one trace'} of a server.` });
+            void navigate(traces.length > 1 ? '/server-records' : `/server-records/${traces[0]}`);
+            return;
+          }
           if (pages.length) {
             setChoice({ files, pages });
             say({ text: `${names}: ${whole(pages.length)} pages. Choose those to keep.` });

@@ -2,7 +2,7 @@
 
 use crate::{
     BodyRef, Bytes, Header, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageFacts, PageImage, PaintKind,
-    Rect, RenderBlocking, Request, ResourceKind, Work, WorkKind, WorkName,
+    Rect, RenderBlocking, Request, RequestId, ResourceKind, Span, SpanKind, Work, WorkKind, WorkName,
 };
 use std::collections::HashMap;
 
@@ -78,6 +78,36 @@ impl Example {
             timer: None,
             line: None,
         });
+    }
+
+    /// Adds a span of the server's work for the document, by when it began and how long it took; a hook is the
+    /// plugin's that it is named after. Gives its place.
+    pub(super) fn span(
+        &mut self,
+        parent: Option<u32>,
+        at: (f64, f64),
+        kind: SpanKind,
+        name: &str,
+        query: Option<&str>,
+    ) -> u32 {
+        self.load.spans.push(Span {
+            parent,
+            request: RequestId(0),
+            name: name.into(),
+            kind,
+            start: Millis(at.0),
+            duration: Millis(at.1),
+            service: None,
+            told_owner: name.strip_prefix("hook ").map(|n| (n.to_owned(), false)),
+            file: None,
+            function: None,
+            query: query.map(str::to_owned),
+            rows: None,
+            address: None,
+            failed: None,
+            attributes: Vec::new(),
+        });
+        u32::try_from(self.load.spans.len() - 1).expect("examples are small")
     }
 
     pub(super) fn image(&mut self, url: &str, shown: (f64, f64), natural: (u32, u32), sized: bool) {

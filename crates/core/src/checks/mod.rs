@@ -17,9 +17,13 @@ mod image_dimensions;
 mod image_larger_than_shown;
 mod late_largest;
 mod long_tasks;
+mod query_of_two_owners;
 mod render_blocking_script;
 mod render_blocking_style;
+mod repeated_query;
 mod slow_document;
+mod slow_query;
+mod slow_server_owner;
 mod standout;
 mod stops_parser;
 mod third_party_work;
@@ -27,6 +31,7 @@ mod uncompressed_text;
 
 use crate::metrics::Metrics;
 use crate::path::{Cause, Leg};
+use crate::server_work::{ServerAnswer, ToldBy};
 use crate::{
     Bodies, Bytes, Edit, Load, MainThread, Millis, Owner, Prepared, RenderBlocker, Request, RequestId, ResourceKind,
 };
@@ -47,6 +52,10 @@ pub const ALL: &[&Check] = &[
     &long_tasks::CHECK,
     &third_party_work::CHECK,
     &image_dimensions::CHECK,
+    &slow_server_owner::CHECK,
+    &repeated_query::CHECK,
+    &slow_query::CHECK,
+    &query_of_two_owners::CHECK,
 ];
 
 /// What a group of checks is about.
@@ -60,6 +69,7 @@ pub enum Group {
     Weight,
     MainThread,
     Stability,
+    Server,
 }
 
 /// A check: what it is called, what it says, how it is tried, and how it is run.
@@ -92,6 +102,8 @@ pub struct CheckContext<'a> {
     pub blockers: &'a [RenderBlocker],
     /// Main-thread sums, where a main thread was observed.
     pub main_thread: Option<&'a MainThread>,
+    /// The server's work, answer by answer.
+    pub server: &'a [ServerAnswer],
 }
 
 /// Where a finding stands to the path to the largest paint.
@@ -157,6 +169,16 @@ pub enum EvidenceOf {
     File(String),
     /// A script by its address; `None` is the page itself.
     ScriptTime(Option<String>),
+    /// What all of the server's work for the page took.
+    ServerTime,
+    InQueries,
+    QueriesAsked,
+    QueryText,
+    QueryTotal,
+    QuerySlowest,
+    QueryRows,
+    /// Who asks a query.
+    AskedByOwner(String),
 }
 
 /// The figure of a row of evidence.
@@ -215,6 +237,10 @@ pub enum Fact {
     LongTasks { tasks: u32, sum: Millis },
     ThirdPartyWork { sum: Millis },
     NoDimensions { files: u32 },
+    SlowServerOwner { took: Millis, server: Millis, queries: u32 },
+    RepeatedQuery { query: String, count: u32, total: Millis, same: bool },
+    SlowQuery { query: String, slowest: Millis },
+    QueryOfTwoOwners { query: String, owners: Vec<String>, total: Millis },
 }
 
 /// Something that a check found.
@@ -311,6 +337,24 @@ impl CheckContext<'_> {
             sureness: Sureness::Measured,
             edit,
         }
+    }
+
+    /// The page's own answer, where the server told of its work by spans.
+    fn page_answer(&self) -> Option<(&Request, &ServerAnswer)> {
+        let answer = self.server.iter().find(|a| a.document && a.told_by == ToldBy::Spans)?;
+        Some((self.load().request(answer.request)?, answer))
+    }
+
+    /// A finding about a part of the server's work for the page. Of the path it has at most its own time, as far
+    /// as the path waits for the page's first byte.
+    fn of_server(&self, check: &Check, took: Millis, owner: Owner, fact: Fact, edit: Edit) -> Option<Finding> {
+        let (document, _) = self.page_answer()?;
+        let mut finding = self.about(check, document, &[Cause::Wait], fact, edit);
+        finding.on_path_ms = finding.on_path_ms.min(took);
+        finding.size_ms = Some(took);
+        finding.size_bytes = None;
+        finding.owner = owner;
+        Some(finding)
     }
 
     /// On the path with any milliseconds; beside it where the span shares time with a download leg.

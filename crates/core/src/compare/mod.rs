@@ -74,6 +74,8 @@ pub fn too_little(metric: Metric) -> f64 {
     match metric {
         Metric::Cls => 0.005,
         Metric::Weight => 1_000.0,
+        // A task counts from 50 ms on: the same tasks, each a few milliseconds longer, come to half of that.
+        Metric::Tbt => 25.0,
         // Paints are told by the frame.
         _ => 16.7,
     }

@@ -70,6 +70,7 @@ mod tests {
             before: figures(before),
             after: figures(after),
             moved: Vec::new(),
+            tasks: Vec::new(),
             path: Vec::new(),
             left_out: Vec::new(),
         }

@@ -28,7 +28,7 @@ use change::{Change, Ground};
 use moments::Builder;
 use run::{Calibration, Times, run};
 use serde::{Deserialize, Serialize};
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use ts_rs::TS;
 use world::{Kind, Phase};
@@ -49,6 +49,28 @@ pub struct MovedRequest {
     pub end_ms: Option<Millis>,
 }
 
+/// A task of the main thread, as it was and as it would be.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+pub struct MovedTask {
+    /// When it began.
+    pub was_ms: Millis,
+    /// How long it took.
+    pub took_ms: Millis,
+    /// When it would begin; `None` where it would not be.
+    pub start_ms: Option<Millis>,
+    /// How long it would take.
+    pub duration_ms: Millis,
+    /// The script that has most of it.
+    #[ts(type = "string | null")]
+    pub script: Option<Arc<str>>,
+}
+
+/// Tasks shorter than this, before and after, are not told one by one.
+const TOLD_TASK: f64 = 2.0;
+/// So many tasks are told: the longest.
+const MOST_TASKS: usize = 600;
+
 /// What a load would be with edits applied.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export_to = "types.ts")]
@@ -59,6 +81,8 @@ pub struct Forecast {
     pub after: Figures,
     /// Requests that would move by a millisecond or more.
     pub moved: Vec<MovedRequest>,
+    /// The tasks of the main thread that are 2 ms or longer, in order of time, moved or not.
+    pub tasks: Vec<MovedTask>,
     /// The new way to the largest paint; empty where none is known.
     pub path: Vec<Step>,
     /// Edits whose effect is not known, by their keys, each with the reason; they were left out.
@@ -116,7 +140,8 @@ impl Model {
         let times = settled(&mut world, &self.calibration);
         let after = self.figures_of(&world, &times, change.shifted);
         let path = self.path(&world, &times);
-        Forecast { before: self.figures, after, moved: self.moved(&times), path, left_out }
+        let tasks = self.tasks(&world, &times);
+        Forecast { before: self.figures, after, moved: self.moved(&times), tasks, path, left_out }
     }
 
     /// The figures of a forecast alone, as a search wants them by the thousand.
@@ -158,6 +183,34 @@ impl Model {
     fn path(&self, world: &world::World, times: &Times) -> Vec<Step> {
         let Some(to) = outcome::largest(&self.ground.moments, times) else { return Vec::new() };
         steps::steps(&self.ground.prepared, &self.ground.moments, world, times, to)
+    }
+
+    fn tasks(&self, world: &world::World, times: &Times) -> Vec<MovedTask> {
+        let before = &self.ground.moments.world.tasks;
+        let mut longest: HashMap<u32, (f64, &world::Run)> = HashMap::new();
+        for run in &self.ground.moments.runs {
+            let found = longest.entry(run.task).or_insert((-1.0, run));
+            if run.length > found.0 {
+                *found = (run.length, run);
+            }
+        }
+        let told = before.iter().zip(&world.tasks).zip(&times.starts).zip(0u32..);
+        let mut tasks: Vec<MovedTask> = told
+            .filter(|(((was, now), _), _)| was.duration.max(now.duration) >= TOLD_TASK)
+            .map(|(((was, now), start), place)| MovedTask {
+                was_ms: Millis(was.start),
+                took_ms: Millis(was.duration),
+                start_ms: Some(*start).filter(|at| at.is_finite() && now.duration > 0.0).map(Millis),
+                duration_ms: Millis(now.duration),
+                script: longest.get(&place).and_then(|(_, run)| moments::address(&self.ground.prepared, run)),
+            })
+            .collect();
+        if tasks.len() > MOST_TASKS {
+            tasks.sort_by(|a, b| b.took_ms.max(b.duration_ms).order(&a.took_ms.max(a.duration_ms)));
+            tasks.truncate(MOST_TASKS);
+            tasks.sort_by(|a, b| a.was_ms.order(&b.was_ms));
+        }
+        tasks
     }
 
     fn moved(&self, times: &Times) -> Vec<MovedRequest> {

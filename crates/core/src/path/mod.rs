@@ -9,4 +9,6 @@ mod walk;
 
 pub use crate::graph::{AskedFor, Behind, Cause, Code, HandedOver, LegFact};
 pub use leg::Leg;
-pub use walk::{path_to_first_paint, path_to_frame, path_to_largest, path_to_mark, path_to_request};
+pub use walk::{
+    path_to_first_paint, path_to_frame, path_to_interaction, path_to_largest, path_to_mark, path_to_request,
+};

@@ -2,7 +2,7 @@
 
 use super::leg::{Leg, fixes_for};
 use crate::graph::{About, Cause, Edge, Fill, Graph, LegFact, Moment, Piece};
-use crate::{Millis, Owner, PaintKind, Prepared, RequestId};
+use crate::{Interaction, Millis, Owner, PaintKind, Prepared, RequestId, interactions};
 use std::collections::HashSet;
 
 /// Legs shorter than this are joined to their neighbour, so that the itinerary stays readable.
@@ -46,6 +46,16 @@ pub fn path_to_mark(prepared: &Prepared, mark: usize) -> Option<Vec<Leg>> {
     Some(Walk::to(&graph, graph.under_way(at)?, at))
 }
 
+/// The path from an input of the user's to the next paint after it: what the answer waited for. `None` where the
+/// load has no such interaction.
+#[must_use]
+pub fn path_to_interaction(prepared: &Prepared, interaction: usize) -> Option<Vec<Leg>> {
+    let all = interactions(&prepared.load.events);
+    let Interaction { at_ms: from, duration_ms, .. } = *all.get(interaction)?;
+    let painted = Moment::Painted { file: None, text: false };
+    Some(Walk::between(&Graph::of(prepared), from, painted, from + duration_ms))
+}
+
 /// The path to a request's last byte, or `None` where that never came.
 #[must_use]
 pub fn path_to_request(prepared: &Prepared, id: RequestId) -> Option<Vec<Leg>> {
@@ -55,6 +65,8 @@ pub fn path_to_request(prepared: &Prepared, id: RequestId) -> Option<Vec<Leg>> {
 
 struct Walk<'g, 'a> {
     graph: &'g Graph<'a>,
+    /// Where the walk ends: navigation start, or an input.
+    begin: Millis,
     /// Where the last leg found so far begins.
     cursor: Millis,
     legs: Vec<Leg>,
@@ -62,11 +74,15 @@ struct Walk<'g, 'a> {
 
 impl<'g, 'a> Walk<'g, 'a> {
     fn to(graph: &'g Graph<'a>, moment: Moment, at: Millis) -> Vec<Leg> {
-        let mut walk = Self { graph, cursor: at.max(Millis::ZERO), legs: Vec::new() };
+        Self::between(graph, Millis::ZERO, moment, at)
+    }
+
+    fn between(graph: &'g Graph<'a>, begin: Millis, moment: Moment, at: Millis) -> Vec<Leg> {
+        let mut walk = Self { graph, begin, cursor: at.max(begin), legs: Vec::new() };
         let mut moment = moment;
         let mut seen = HashSet::new();
         for _ in 0..MOST_STEPS {
-            if walk.cursor <= Millis::ZERO || !seen.insert(moment) {
+            if walk.cursor <= begin || !seen.insert(moment) {
                 break;
             }
             let Some(edge) = binding(graph.needs(moment, walk.cursor), walk.cursor) else { break };
@@ -74,7 +90,7 @@ impl<'g, 'a> Walk<'g, 'a> {
             moment = edge.from;
         }
         // Whatever could not be explained is said to be so.
-        walk.leg(Millis::ZERO, Cause::Unknown, &About::Browser, LegFact::NotExplained);
+        walk.leg(begin, Cause::Unknown, &About::Browser, LegFact::NotExplained);
         walk.legs.reverse();
         join_crumbs(walk.legs)
     }
@@ -118,7 +134,7 @@ impl<'g, 'a> Walk<'g, 'a> {
 
     /// Adds a leg that ends at the cursor and begins at `from`, and moves the cursor there.
     fn leg(&mut self, from: Millis, cause: Cause, about: &About, fact: LegFact) {
-        let from = from.max(Millis::ZERO).min(self.cursor);
+        let from = from.max(self.begin).min(self.cursor);
         if from >= self.cursor {
             return;
         }

@@ -1,5 +1,6 @@
 //! What is known of an owner beyond what a recording tells, and what that means for fixes that touch it.
 
+use crate::server_work::ServerPart;
 use crate::{Edit, Effort, Owner, Risk, Scope};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -29,6 +30,10 @@ pub struct OwnerNote {
     pub need: Need,
     /// Whether it holds data that would have to be moved.
     pub holds_data: bool,
+    /// Whether it is under the site's own control; `None` where nobody has said.
+    pub ours: Option<bool>,
+    /// What it is for. Of several owners of one purpose, one may be too many.
+    pub purposes: Vec<String>,
     /// Who decides about it.
     pub decides: String,
     /// Anything else.
@@ -59,7 +64,7 @@ pub fn points(effort: Effort) -> f64 {
 /// Whether a fix takes an owner away, for good or until the first input.
 fn takes_away(edit: &Edit, owner: &Owner) -> bool {
     match edit {
-        Edit::RemoveOwner { owner: of } | Edit::ServerRemove { owner: of } => of == owner,
+        Edit::RemoveOwner { owner: of } | Edit::ServerRemove { part: ServerPart::Owner { owner: of } } => of == owner,
         Edit::DelayScript { scope: Scope::Owner { owner: of } | Scope::Kind { owner: of, .. } } => of == owner,
         _ => false,
     }
@@ -71,7 +76,7 @@ pub fn shaped(edit: &Edit, owner: &Owner, note: Option<&OwnerNote>) -> Shaped {
     let (effort, risk) = edit.kind().usual();
     let mut shaped = Shaped { effort, risk, because: Vec::new() };
     let Some(note) = note else { return shaped };
-    let away = matches!(edit, Edit::RemoveOwner { .. } | Edit::ServerRemove { .. });
+    let away = matches!(edit, Edit::RemoveOwner { .. } | Edit::ServerRemove { part: ServerPart::Owner { .. } });
     if takes_away(edit, owner) {
         match note.need {
             Need::Needed if away => {
@@ -95,6 +100,10 @@ pub fn shaped(edit: &Edit, owner: &Owner, note: Option<&OwnerNote>) -> Shaped {
             (shaped.effort, shaped.risk) = (Effort::Large, Risk::AskFirst);
             shaped.because.push(format!("{} holds data that would have to be moved.", owner.name));
         }
+    }
+    if note.ours == Some(false) && shaped.risk == Risk::MayBreak {
+        shaped.risk = Risk::AskFirst;
+        shaped.because.push(format!("{} is not under the site's control.", owner.name));
     }
     if !note.decides.trim().is_empty() && shaped.risk == Risk::AskFirst {
         shaped.because.push(format!("{} decides.", note.decides.trim()));
@@ -123,5 +132,7 @@ mod tests {
         assert_eq!(of(&remove, Need::NotNeeded, false), (Effort::Small, Risk::Low, 1));
         let defer = Edit::DeferScript { file: ResourceKey::of("http://a.test/plugins/chart-plugin/a.js") };
         assert_eq!(of(&defer, Need::Needed, true), (Effort::Medium, Risk::MayBreak, 0));
+        let foreign = OwnerNote { ours: Some(false), ..OwnerNote::default() };
+        assert_eq!(shaped(&defer, &owner, Some(&foreign)).risk, Risk::AskFirst, "somebody else would have to do it");
     }
 }

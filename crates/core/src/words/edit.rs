@@ -1,6 +1,7 @@
 //! What a fix does, in plain words.
 
 use super::of_owner;
+use crate::server_work::ServerPart;
 use crate::{Edit, EditKind, Effort, Risk, Scope};
 use serde::Serialize;
 use ts_rs::TS;
@@ -45,6 +46,16 @@ fn named(scope: &Scope) -> String {
     }
 }
 
+/// A query short enough to stand in a sentence.
+pub(super) fn shortened(query: &str) -> String {
+    if query.chars().count() > 72 { query.chars().take(71).chain(['…']).collect() } else { query.to_owned() }
+}
+
+/// A share in per cent, with a decimal where it is small.
+fn per_cent(share: f64) -> String {
+    if share > 0.0 && share < 0.1 { format!("{:.1} %", share * 100.0) } else { format!("{:.0} %", share * 100.0) }
+}
+
 /// An edit in plain words.
 #[must_use]
 pub fn edit_title(edit: &Edit) -> String {
@@ -83,9 +94,17 @@ pub fn edit_title(edit: &Edit) -> String {
             format!("Have the server answer for {} within {}", file.name(), to.text())
         }
         Edit::PageCache { .. } => "Serve the page from a page cache".into(),
-        Edit::ServerRemove { owner } => format!("Take the work of {} off the server", of_owner(owner)),
-        Edit::ServerFaster { owner, share } => {
-            format!("Have {} take {:.0} % of its time on the server", of_owner(owner), share * 100.0)
+        Edit::ServerRemove { part: ServerPart::Owner { owner } } => {
+            format!("Take the work of {} off the server", of_owner(owner))
+        }
+        Edit::ServerRemove { part: ServerPart::Query { query } } => {
+            format!("Do without the query “{}”", shortened(query))
+        }
+        Edit::ServerFaster { part: ServerPart::Owner { owner }, share } => {
+            format!("Have {} take {} of its time on the server", of_owner(owner), per_cent(*share))
+        }
+        Edit::ServerFaster { part: ServerPart::Query { query }, share } => {
+            format!("Have the query “{}” take {} of its time", shortened(query), per_cent(*share))
         }
         Edit::Nearer { host, round_trip } => {
             format!("Serve {host} from nearer by, {} there and back", round_trip.text())

@@ -1,5 +1,7 @@
 //! What a check found, in words.
 
+use super::edit::shortened;
+use super::plan::listed;
 use super::{SaidEdit, counted};
 use crate::checks::{Evidence, EvidenceOf, Fact, Figure, Finding, FoundBy, Group, Standing, Sureness};
 use crate::request::short_name;
@@ -132,6 +134,17 @@ pub fn finding_title(finding: &Finding) -> String {
         Fact::LongTasks { tasks: 1, sum } => format!("{name} runs in 1 long task, {}", sum.text()),
         Fact::LongTasks { tasks, sum } => format!("{name} runs in {tasks} long tasks, {} together", sum.text()),
         Fact::ThirdPartyWork { sum } => format!("{} takes {} of main thread", finding.owner.name, sum.text()),
+        Fact::SlowServerOwner { took, server, .. } => {
+            format!("{} takes {} of the server's {} for the page", finding.owner.name, took.text(), server.text())
+        }
+        Fact::RepeatedQuery { query, count, total, .. } => {
+            let asker = super::of_owner(&finding.owner);
+            format!("{asker} asks one query {count} times, {} together: {}", total.text(), shortened(query))
+        }
+        Fact::SlowQuery { query, slowest } => format!("A query takes {}: {}", slowest.text(), shortened(query)),
+        Fact::QueryOfTwoOwners { query, owners, total } => {
+            format!("{} ask the same query, {} together: {}", listed(owners), total.text(), shortened(query))
+        }
         Fact::NoDimensions { files: 1 } => format!("{name} is shown without dimensions"),
         Fact::NoDimensions { files } => format!("{} are shown without dimensions", kind_of(finding, *files)),
     }
@@ -184,6 +197,19 @@ pub fn finding_why(finding: &Finding) -> &'static str {
         Fact::ThirdPartyWork { .. } => {
             "Its code is not yours to mend, but when it loads is. Ask who uses it before it goes."
         }
+        Fact::SlowServerOwner { .. } => {
+            "Nothing else can start before the document's first byte, and this is what the server did meanwhile. What it would bring to do without it is an upper bound: perhaps it can do less, or do it beforehand."
+        }
+        Fact::RepeatedQuery { same: true, .. } => {
+            "It is asked with the same values: the answer was known already and could be kept until the page is made."
+        }
+        Fact::RepeatedQuery { same: false, .. } => {
+            "It is asked with other values each time, from one place in the code: one query could ask for all of them at once. The forecast leaves as much time as the slowest of them took."
+        }
+        Fact::SlowQuery { .. } => {
+            "An index on what it looks for, or asking for less, is the usual way. The forecast leaves a tenth of its time, which is a guess until it is tried."
+        }
+        Fact::QueryOfTwoOwners { .. } => "Whoever asks first could hand the answer on, or a cache of queries could.",
         Fact::NoDimensions { .. } => {
             "The browser reserves no room for it, so what stands below moves when the file arrives."
         }
@@ -216,12 +242,21 @@ fn say_evidence(row: &Evidence) -> SaidEvidence {
         EvidenceOf::WholePage => "the whole page".into(),
         EvidenceOf::ReceivingFor => "receiving for".into(),
         EvidenceOf::TaskAt(at, _) => format!("task at {}", at.text()),
+        EvidenceOf::ServerTime => "the server's work for the page".into(),
+        EvidenceOf::InQueries => "of it, in queries".into(),
+        EvidenceOf::QueriesAsked => "queries asked".into(),
+        EvidenceOf::QueryText => "for one".into(),
+        EvidenceOf::QueryTotal => "together".into(),
+        EvidenceOf::QuerySlowest => "the slowest".into(),
+        EvidenceOf::QueryRows => "rows that came".into(),
+        EvidenceOf::AskedByOwner(name) => format!("asked by {name}"),
         EvidenceOf::ScriptTime(script) => script.clone().unwrap_or_else(|| "page".into()),
     };
     let value = match (&row.of, &row.figure) {
         (EvidenceOf::Because(FoundBy::Script), _) => "a script inserts it".into(),
         (EvidenceOf::Because(FoundBy::Sheet), _) => "a stylesheet names it".into(),
         (EvidenceOf::Because(FoundBy::LazyLoading), _) => "it is loaded lazily".into(),
+        (EvidenceOf::AskedByOwner(_), Figure::None) => "yes".into(),
         (EvidenceOf::CacheControl(_), Figure::None) => "no cache-control".into(),
         (EvidenceOf::TaskAt(_, blocking), Figure::Ms(took)) => {
             format!("{}, adds {} to TBT", took.text(), blocking.text())

@@ -161,6 +161,11 @@ pub fn note_sentence(note: &Note) -> String {
         Note::InlineOnlyNotTaken { why } => format!("The picture with inline styles alone could not be taken: {why}"),
         Note::MarkupUnread { why } => format!("The markup could not be read to its end: {why}."),
         Note::TextCut { shown } => format!("Only the first {} of the text are shown.", shown.text()),
+        Note::SpansUnread { why } => format!("Some of the server's spans could not be read: {why}."),
+        Note::SpansApart { count } => format!(
+            "{} of the server's trace belong to no request of this load, or are more than are held.",
+            counted(*count, "span", "spans")
+        ),
         Note::Said { text } => text.clone(),
     }
 }

@@ -43,7 +43,7 @@ pub fn left_sentence(left: &WhyLeft) -> String {
     }
 }
 
-fn listed(words: &[String]) -> String {
+pub(super) fn listed(words: &[String]) -> String {
     match words {
         [] => String::new(),
         [one] => one.clone(),

@@ -3,7 +3,8 @@
 use super::{CannotTry, Known, Tried, cannot, places};
 use crate::book::{Book, host_of};
 use phainon_core::Http;
-use phainon_core::{Millis, Owner, ResourceKey, server_time_of};
+use phainon_core::server_work::{ServerPart, server_times};
+use phainon_core::{Millis, ResourceKey};
 use std::time::Duration;
 
 /// Has the server take so long for a file; as long as for its stored files where nothing is told.
@@ -49,12 +50,13 @@ fn stored_wait(book: &Book, place: usize) -> Duration {
     waits.get(waits.len() / 2).copied().unwrap_or(Duration::from_millis(20)).min(book.answers[place].wait)
 }
 
-/// Has an owner take a share of its time on the server, as far as the responses tell it (`Server-Timing`).
-pub fn owner_takes(book: &mut Book, known: &Known<'_>, owner: &Owner, share: f64) -> Tried {
+/// Has a part of the server's work take a share of its time, as far as spans or `Server-Timing` tell it.
+pub fn takes(book: &mut Book, known: &Known<'_>, part: &ServerPart, share: f64) -> Tried {
+    let times = server_times(known.prepared, part);
     let mut saved = 0.0;
     for answer in &mut book.answers {
         let Some(request) = answer.request.and_then(|id| known.prepared.load.request(id)) else { continue };
-        let own = server_time_of(&request.response_headers, owner).0;
+        let own = times[request.id.0 as usize].0;
         let less = own * (1.0 - share.clamp(0.0, 1.0));
         if less > 0.0 {
             saved += less;
@@ -62,9 +64,12 @@ pub fn owner_takes(book: &mut Book, known: &Known<'_>, owner: &Owner, share: f64
         }
     }
     if saved > 0.0 {
-        return Ok(vec![format!("By its own word in Server-Timing it takes {} less.", Millis(saved).text())]);
+        return Ok(vec![format!("By the server's own word it takes {} less.", Millis(saved).text())]);
     }
-    cannot(format!("No response tells what {} took on the server.", owner.name))
+    match part {
+        ServerPart::Owner { owner } => cannot(format!("No response tells what {} took on the server.", owner.name)),
+        ServerPart::Query { .. } => cannot("The server of this load told of no such query.".to_owned()),
+    }
 }
 
 /// Has a host lie at another distance.

@@ -241,8 +241,13 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     let stale = crate::rereading::announce(&state).await.map_err(|e| e.to_string())?;
     tokio::spawn(crate::rereading::reread(state.clone(), stale));
     crate::jobs::resume(&state).map_err(|e| e.to_string())?;
+    tokio::spawn(crate::spans::keep_writing(state.clone()));
     let listener = serve::bind(SocketAddr::new(given.listen, given.port)).await?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
+    if let Some(stand_in) = state.stand_in.as_ref().filter(|_| state.token.is_none()) {
+        let here = if address.is_ipv4() { "127.0.0.1" } else { "[::1]" };
+        stand_in.send_spans_to(format!("http://{here}:{}/v1/traces", address.port()));
+    }
     let token = state.token.as_ref().map_or_else(String::new, |token| format!("?token={token}"));
     if address.ip().is_unspecified() {
         let (here, port) = (if address.is_ipv4() { "127.0.0.1" } else { "[::1]" }, address.port());

@@ -66,7 +66,7 @@ fn sheets(page: &mut String, sheets: &[&str], on: &Switches) {
         let _ = write!(page, "\n<style>{}</style>", styles::first_screen());
     }
     for sheet in sheets {
-        if on.has(Switch::FontSwap) && sheet.contains("typequay") {
+        if (on.has(Switch::FontSwap) && sheet.contains("typequay")) || !on.has_file(sheet) {
             continue;
         }
         let late = if on.has(Switch::SheetsReduced) { " media=\"print\" onload=\"this.media='all'\"" } else { "" };
@@ -76,7 +76,7 @@ fn sheets(page: &mut String, sheets: &[&str], on: &Switches) {
 
 fn scripts(page: &mut String, files: &[&str], on: &Switches) {
     let defer = if on.has(Switch::ScriptsDeferred) { " defer" } else { "" };
-    for file in files {
+    for file in files.iter().filter(|file| on.has_file(file)) {
         let _ = write!(page, "\n<script src=\"{STATIC}/{file}\"{defer}></script>");
     }
 }
@@ -84,7 +84,7 @@ fn scripts(page: &mut String, files: &[&str], on: &Switches) {
 /// Scripts at the foot, and the third parties that every page has.
 fn end(page: &mut String, plugins: &[&str], on: &Switches) {
     page.push_str(FOOTER);
-    for script in plugins {
+    for script in plugins.iter().filter(|file| on.has_file(file)) {
         let _ = writeln!(page, "<script src=\"{STATIC}/plugins/{script}\"></script>");
     }
     third_parties(page, on);

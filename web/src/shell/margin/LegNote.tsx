@@ -1,6 +1,7 @@
 import type { Leg } from '../../api/types';
 import { CAUSES, ms } from '../../parts/format';
 import type { Reading } from '../reading';
+import { ServerShares } from './ServerShares';
 import { Address, FindingList, OwnerLink, Part, PlanButton, Rows, Title } from './parts';
 
 /** A leg of the path: how long, why, whose, and what would shorten it. */
@@ -35,16 +36,7 @@ export function LegNote({ leg, reading }: { leg: Leg; reading: Reading }) {
           </button>
         )}
       </Part>
-      {leg.cause === 'wait' && row?.kind === 'document' && load.server_timing.length > 0 && (
-        <Part title="The server’s own account">
-          <Rows
-            rows={[...load.server_timing]
-              .sort((a, b) => (b.duration_ms ?? 0) - (a.duration_ms ?? 0))
-              .slice(0, 8)
-              .map((t) => [t.name, t.duration_ms === null ? 'no duration' : ms(t.duration_ms)])}
-          />
-        </Part>
-      )}
+      {leg.cause === 'wait' && leg.request !== null && <ServerShares request={leg.request} reading={reading} />}
       {wanted ? (
         <Part title="What would shorten it">
           <PlanButton finding={wanted} reading={reading} />

@@ -21,6 +21,7 @@ export function OwnerNote({ owner, reading }: { owner: OwnerAccount; reading: Re
             ['transferred', bytes(owner.transferred_bytes)],
             ['main thread', owner.main_thread_ms === null ? 'not known' : ms(owner.main_thread_ms)],
             ['server', owner.server_ms === null ? 'not told' : ms(owner.server_ms)],
+            ['queries', owner.queries === null ? 'not told' : owner.queries],
             ['of the path', owner.path_ms === null ? 'not known' : ms(owner.path_ms)],
           ]}
         />

@@ -9,6 +9,7 @@ import { NotKnown, Trouble } from '../../parts/states';
 import { timeEnd } from '../../parts/time';
 import { SpanControls } from '../../parts/TimeAxis';
 import { useParam } from '../../parts/useParam';
+import { useWhatIf, WhatIf } from '../../parts/WhatIf';
 import { useSpan, zoomBy, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useKeys, useRowKeys } from '../../shell/keys';
@@ -16,6 +17,7 @@ import { ownerKey } from '../../parts/names';
 import { useReading } from '../../shell/reading';
 import { Chart, type Picked } from './Chart';
 import { Functions } from './Functions';
+import { MovedTasks } from './MovedTasks';
 import { Forced, Handlers, Interactions } from './Tables';
 
 export default function MainThreadView() {
@@ -103,6 +105,7 @@ function Depth({ load }: { load: Analysis }) {
   const end = timeEnd(load);
   const [span, setSpan] = useSpan(end);
   const [picked, setPicked] = useState<Picked | null>(null);
+  const what = useWhatIf();
   const [stretch, setStretch] = useParam('stretch');
   const thread = useThread(recording.id, number);
   const measures = useMemo(() => thread.data?.user_timings.filter((t) => t.duration_ms !== null) ?? [], [thread.data]);
@@ -129,6 +132,7 @@ function Depth({ load }: { load: Analysis }) {
     <section className="mt-5 border-t border-rule-strong pt-2" aria-label="Tasks and call stacks on the time axis">
       <div className="mb-1 flex flex-wrap items-center gap-3 text-[13px] text-ink-2">
         <span>Drag to move, Ctrl and wheel to zoom, Shift and drag to choose a stretch.</span>
+        <WhatIf what={what} />
         <span className="ml-auto" />
         <SpanControls span={span} end={end} onSpan={setSpan} />
       </div>
@@ -156,6 +160,7 @@ function Depth({ load }: { load: Analysis }) {
         ) : (
           <div className="h-[280px]" role="status" aria-label="Loading" />
         )}
+        {what.foreseen && !what.stale && <MovedTasks tasks={what.foreseen.tasks} span={span} width={width} />}
       </div>
       <div className="mt-2 flex flex-wrap items-center gap-2 text-[13px]">
         <span className="text-ink-2">Stretch for the functions below: {label}</span>

@@ -4,7 +4,9 @@ import type { Leg, Relief } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { KINDS, metricText, ms, plural } from '../../parts/format';
 import { NotKnown, Trouble, Waiting } from '../../parts/states';
+import { TwoWays } from '../../parts/TwoWays';
 import { useParam } from '../../parts/useParam';
+import { useWhatIf, WhatIf } from '../../parts/WhatIf';
 import { useRowKeys } from '../../shell/keys';
 import { useReading } from '../../shell/reading';
 
@@ -37,6 +39,15 @@ export default function PathView() {
               {load.frames.map((frame, i) => (
                 <option key={i} value={`frame:${i}`}>
                   {ms(frame.at_ms)}
+                </option>
+              ))}
+            </optgroup>
+          )}
+          {load.interactions.length > 0 && (
+            <optgroup label="the answer to the input at">
+              {load.interactions.map((input, i) => (
+                <option key={i} value={`interaction:${i}`}>
+                  {ms(input.at_ms)}, {input.kind}
                 </option>
               ))}
             </optgroup>
@@ -79,6 +90,7 @@ function sayAt(path: Leg[], relief: Relief): number {
 function Largest() {
   const { recording, number, load, selection, select, marked } = useReading();
   const { data: reliefs } = useReliefs(recording.id, number);
+  const what = useWhatIf();
   const path = load.lcp?.path ?? [];
   const lcp = load.metrics.lcp_ms;
   if (!load.lcp || lcp === null || !path.length) {
@@ -99,6 +111,10 @@ function Largest() {
       </h1>
       <Sum path={path} />
       <Parts load={load} lcp={lcp} />
+      <div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-[13px] text-ink-2">
+        <WhatIf what={what} />
+      </div>
+      {what.foreseen && !what.stale && <TwoWays load={load} path={path} foreseen={what.foreseen} />}
       <Legs
         path={path}
         label="Legs of the path, from navigation start to the largest paint"
@@ -117,7 +133,7 @@ function Largest() {
 }
 
 /** Moments that a path can lead to besides paints and requests. */
-const OTHERS: Record<string, string> = { frame: 'frame', mark: 'page’s own mark' };
+const OTHERS: Record<string, string> = { frame: 'frame', mark: 'page’s own mark', interaction: 'answer to the input' };
 
 /** The path to another moment: the first paint, a frame, a mark, or a request's last byte. */
 function Other({ to }: { to: string }) {
@@ -130,16 +146,19 @@ function Other({ to }: { to: string }) {
   const named = row ? `last byte of ${row.name}` : (OTHERS[kind ?? ''] ?? 'first paint');
   const title = named.charAt(0).toUpperCase() + named.slice(1);
   const end = path.at(-1)?.to_ms ?? 0;
+  // The way to an answer begins with the input.
+  const begin = path[0]?.from_ms ?? 0;
   const chosen = selection?.kind === 'request' ? selection.id : null;
   return (
     <>
       <h1 className="text-[25px] leading-tight [overflow-wrap:anywhere]">
         {title} at {ms(end)}
+        {kind === 'interaction' && `, ${ms(end - begin)} after it`}
       </h1>
       <Sum path={path} />
       <Legs
         path={path}
-        label={`Legs of the path, from navigation start to the ${named}`}
+        label={`Legs of the path, from ${kind === 'interaction' ? 'the input' : 'navigation start'} to the ${named}`}
         at={path.findIndex((leg) => leg.request !== null && leg.request === chosen)}
         pick={(index) => {
           const id = path[index]?.request;

@@ -4,14 +4,8 @@ import type { AboutFix, Need, OwnerNote, PlannedFix, PlanPageRow, PlanStep, Risk
 import { Ask } from '../../parts/Ask';
 import { BringsTable } from '../../parts/BringsTable';
 import { metricText, RISK } from '../../parts/format';
+import { NEEDS, NO_NOTE } from '../../parts/needs';
 import { Part, Title } from '../../shell/margin/parts';
-
-const NEEDS: Record<Need, string> = {
-  unknown: 'not said',
-  needed: 'needed',
-  replaceable: 'can be replaced',
-  not_needed: 'not needed',
-};
 
 /** `2026-11-24T09:14` of the reader's own zone, as a field of the browser's has it. */
 function local(iso: string): string {
@@ -211,7 +205,7 @@ function OfOwner({ site, fix }: { site: string; fix: PlannedFix }) {
   const [open, setOpen] = useState(false);
   if (!notes.data) return null;
   const known = notes.data.find((n) => n.owner.name === fix.owner.name && n.owner.kind === fix.owner.kind)?.note;
-  const note: OwnerNote = known ?? { need: 'unknown', holds_data: false, decides: '', note: '' };
+  const note: OwnerNote = known ?? NO_NOTE;
   const set = (to: Partial<OwnerNote>) => owner.mutate({ owner: fix.owner, note: { ...note, ...to } });
   return (
     <Part title={`What is known of ${fix.owner.name}`}>

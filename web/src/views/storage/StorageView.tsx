@@ -20,6 +20,11 @@ const KINDS: Record<Kept, { name: string; what: string; how: string }> = {
     what: 'network and page facts',
     how: 'Network events, page facts, and the requests of imported HARs, packed.',
   },
+  spans: {
+    name: 'Spans',
+    what: 'what servers told of their work',
+    how: 'Spans that servers sent, packed: of recorded loads, and of traces that belong to none.',
+  },
   results: {
     name: 'Results',
     what: 'what was computed',

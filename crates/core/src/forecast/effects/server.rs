@@ -3,7 +3,8 @@
 use super::super::change::Change;
 use super::super::world::{Bond, Phase, START};
 use super::{Effect, requests, unforeseen};
-use crate::{Millis, Owner, Request, RequestId, ResourceKey, ResourceKind, server_time_of};
+use crate::server_work::{ServerPart, server_times};
+use crate::{Millis, Request, RequestId, ResourceKey, ResourceKind};
 
 /// What a server takes to hand out a file where the load has none of it, in ms.
 const STORED: f64 = 20.0;
@@ -35,17 +36,21 @@ fn stored(change: &Change<'_>, id: RequestId) -> f64 {
     waits.get(waits.len() / 2).copied().unwrap_or(STORED)
 }
 
-/// An owner takes a share of its time, as far as responses tell it.
-pub(super) fn owner_takes(change: &mut Change<'_>, owner: &Owner, share: f64) -> Effect {
-    let load = change.ground.prepared.load.clone();
+/// A part of the server's work takes a share of its time, as far as spans or responses tell it.
+pub(super) fn takes(change: &mut Change<'_>, part: &ServerPart, share: f64) -> Effect {
+    let prepared = change.ground.prepared.clone();
     let mut saved = 0.0;
-    for request in &load.requests {
-        let own = server_time_of(&request.response_headers, owner).0;
+    for (request, own) in prepared.load.requests.iter().zip(server_times(&prepared, part)) {
+        let own = own.0;
         let less = (own * (1.0 - share.clamp(0.0, 1.0))).min(own_wait(change, request.id));
         change.world.transfers[request.id.0 as usize].wait -= less;
         saved += less;
     }
-    if saved > 0.0 { Ok(()) } else { unforeseen(format!("No response tells what {} took on the server.", owner.name)) }
+    match part {
+        _ if saved > 0.0 => Ok(()),
+        ServerPart::Owner { owner } => unforeseen(format!("No response tells what {} took on the server.", owner.name)),
+        ServerPart::Query { .. } => unforeseen("The server of this load told of no such query."),
+    }
 }
 
 /// Each way there and back to a host is shorter.
