@@ -143,7 +143,7 @@ test('a trace alone is read, and what it lacks is said', async ({ page }) => {
   await page.keyboard.press('5');
   await expect(page.getByRole('heading', { level: 1 })).toContainText('1 long task');
   await expect(page.getByText(/holds no samples of the main thread/)).toBeVisible();
-  await page.keyboard.press('7');
+  await page.keyboard.press('8');
   await expect(page.getByRole('heading', { name: 'The document’s text is not here' })).toBeVisible();
   await page.keyboard.press('4');
   await expect(page.getByRole('heading', { level: 1 })).toContainText('No pictures of the screen');

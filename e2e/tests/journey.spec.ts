@@ -27,7 +27,7 @@ test('from the demo to an ordered list of fixes, and a new recording', async ({ 
   await expect(page.getByRole('listbox', { name: /waterfall/ }).getByRole('option', { selected: true })).toContainText(/hero-marlin-bay\.jpg.*on the path/);
 
   // Two fixes into the plan: one by its button, one by the key.
-  await page.keyboard.press('8');
+  await page.keyboard.press('9');
   await page.getByRole('button', { name: /^Add to the plan: Put hero-marlin-bay\.jpg in the HTML/ }).click();
   await expect(page.getByRole('status').filter({ hasText: 'In the plan' })).toBeVisible();
   await page.getByRole('button', { name: /vendor\.js holds up rendering/ }).click();

@@ -60,7 +60,7 @@ test('an address says everything that is on the screen', async ({ page, context 
   await expect.poll(() => other.getByRole('listbox', { name: /waterfall/ }).getByRole('option').allInnerTexts()).toEqual(rows);
 
   // The selection goes along into the other sections, and back through history.
-  await other.keyboard.press('8');
+  await other.keyboard.press('9');
   await expect(other).toHaveURL(/findings\?.*sel=request/);
   await expect(other.getByRole('complementary', { name: 'Margin' })).toContainText('advert.jpg');
   await other.goBack();
@@ -194,7 +194,7 @@ test('going back puts the filter back, and the field does not write over it', as
   await expect(page.getByRole('heading', { level: 1 })).toHaveText('Recordings');
   await page.goBack();
   await expect(field).toHaveValue('kind:image');
-  await page.keyboard.press('8');
+  await page.keyboard.press('9');
   await expect(page).toHaveURL(/findings/);
   await page.goBack();
   await expect(field).toHaveValue('kind:image');

@@ -35,7 +35,7 @@ async fn a_load_is_read_in_depth_and_what_was_recorded_stays_inert() {
     let trace = format!("[{}]", trace.join(","));
     let files = form(&[("a.har", &har), ("a.json", &trace)]);
     let (status, text, _) = ask(&state, call("POST", "/api/import", &[HOST, MULTIPART], files)).await;
-    assert_eq!((status, text.as_str()), (StatusCode::OK, r#"{"ids":[1],"pages":[]}"#));
+    assert_eq!((status, text.as_str()), (StatusCode::OK, r#"{"ids":[1],"pages":[],"traces":[]}"#));
     let get = async |path: &str| ask(&state, call("GET", &format!("/api/recordings/1/{path}"), &[HOST], "")).await;
     let (status, tracks, _) = get("loads/1/tracks").await;
     assert!(status == StatusCode::OK && tracks.contains("\"tasks\":1"));

@@ -37,6 +37,8 @@ export function TwoWays({ load, path, foreseen }: { load: Analysis; path: Leg[];
     const then = is.get(id);
     return then !== undefined && Math.abs(then - at) >= 10 ? [{ id, at, then }] : [];
   });
+  // What takes next to nothing is in the picture alone.
+  const shown = foreseen.path.filter((step) => step.to_ms - step.from_ms >= 8);
   const paint = [path.at(-1)?.to_ms, foreseen.path.at(-1)?.to_ms] as const;
   return (
     <section className="mt-3" aria-label="As recorded, and with the fixes by forecast">
@@ -91,7 +93,7 @@ export function TwoWays({ load, path, foreseen }: { load: Analysis; path: Leg[];
         </svg>
       </div>
       <ol className="mt-1 text-[13px]" aria-label="The way by forecast">
-        {foreseen.path.map((step, i) => (
+        {shown.map((step, i) => (
           <li key={i} className="flex gap-3 border-b border-rule py-0.5">
             <span className="w-[64px] text-right text-ink-2">{ms(step.from_ms)}</span>
             <span className="w-[64px] text-right">{ms(step.to_ms - step.from_ms)}</span>

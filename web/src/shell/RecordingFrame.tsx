@@ -207,7 +207,8 @@ function Loaded({ recording }: { recording: RecordingHead }) {
 
   useKeys({
     m: () => setMargin((shown) => !shown),
-    ...Object.fromEntries(SECTIONS.map((_, i) => [String(i + 1), () => go(i)])),
+    // There are nine keys; what comes after them is a click away.
+    ...Object.fromEntries(SECTIONS.slice(0, 9).map((_, i) => [String(i + 1), () => go(i)])),
     Escape: () => select(null),
     '.': () => {
       const finding =
@@ -222,16 +223,16 @@ function Loaded({ recording }: { recording: RecordingHead }) {
   return (
     <div className={`grid min-h-0 ${margin ? 'grid-cols-[minmax(0,1fr)_320px]' : 'grid-cols-[minmax(0,1fr)]'}`}>
       <div className="flex min-h-0 min-w-0 flex-col">
-        <nav aria-label="Sections" className="flex items-end gap-[18px] border-b border-rule-strong bg-paper px-5 pt-2">
+        <nav aria-label="Sections" className="flex items-end gap-[11px] border-b border-rule-strong bg-paper px-5 pt-2">
           {SECTIONS.map(([path, name], i) => (
             <NavLink
               key={path}
               to={`/recordings/${recording.id}/${path}${search}`}
               className={({ isActive }) =>
-                `-mb-px whitespace-nowrap border-b-2 pb-1.5 font-serif text-[15.5px] ${isActive ? 'border-ink font-semibold' : 'border-transparent text-ink-2 hover:text-ink'}`
+                `-mb-px whitespace-nowrap border-b-2 pb-1.5 font-serif text-[15px] ${isActive ? 'border-ink font-semibold' : 'border-transparent text-ink-2 hover:text-ink'}`
               }
             >
-              <sup className="mr-0.5 font-sans text-[10px] text-ink-3">{i + 1}</sup> {name}
+              {i < 9 && <sup className="mr-px font-sans text-[10px] text-ink-3">{i + 1}</sup>} {name}
             </NavLink>
           ))}
         </nav>

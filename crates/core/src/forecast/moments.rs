@@ -7,8 +7,9 @@ use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 use std::sync::Arc;
 
-/// A pause of the thread shorter than this is its own handling between two tasks, in ms.
-const BACK_TO_BACK: f64 = 1.0;
+/// A pause of the thread shorter than this is its own handling between two tasks, in ms: it takes a few hundredths.
+/// What comes in packet by packet over a line of 20 Mbit/s has tasks 0.6 ms apart, and the thread waits for it.
+const BACK_TO_BACK: f64 = 0.25;
 /// Clocks agree to within this, in ms.
 const SLACK: f64 = 0.5;
 

@@ -172,7 +172,7 @@ pub enum QueryShape {
     Plain,
     /// Several times with the same values: the answer was known already.
     Again,
-    /// Again and again with other values, from one place: one query could ask for all of them.
+    /// Again and again with changing values, from one place: one query could ask for all of them.
     OneByOne,
 }
 
@@ -388,7 +388,9 @@ pub(crate) fn queries(prepared: &Prepared, places: &[usize]) -> Vec<QueryRow> {
             let hidden = texts.len() == 1 && text.contains('?') && texts.contains(text);
             let shape = match count {
                 1 => QueryShape::Plain,
-                _ if from_one_place >= ONE_BY_ONE && (hidden || texts.len() * 2 > asked.len()) => QueryShape::OneByOne,
+                _ if from_one_place >= ONE_BY_ONE && (hidden || texts.len() >= ONE_BY_ONE as usize) => {
+                    QueryShape::OneByOne
+                }
                 _ if !hidden && texts.len() * 2 <= asked.len() => QueryShape::Again,
                 _ => QueryShape::Plain,
             };

@@ -40,7 +40,10 @@ pub fn folded(query: &str) -> String {
                 }
                 text.blank();
             }
-            '?' => text.value(),
+            '?' => {
+                while rest.next_if(char::is_ascii_digit).is_some() {}
+                text.value();
+            }
             '$' | ':' | '@'
                 if rest.peek().is_some_and(|c| c.is_alphanumeric() || *c == '_')
                     && before != ':'
@@ -140,6 +143,7 @@ mod tests {
                 "select `n1` from x where y = ? and z = ? and w::text = ?",
             ),
             ("select x where y like 'a\\'b' limit 10", "select x where y like ? limit ?"),
+            ("insert into v (a, b) values (?1, ?2)", "insert into v (a, b) values (?)"),
             ("", ""),
         ] {
             assert_eq!(folded(query), text);

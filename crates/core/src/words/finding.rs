@@ -204,7 +204,7 @@ pub fn finding_why(finding: &Finding) -> &'static str {
             "It is asked with the same values: the answer was known already and could be kept until the page is made."
         }
         Fact::RepeatedQuery { same: false, .. } => {
-            "It is asked with other values each time, from one place in the code: one query could ask for all of them at once. The forecast leaves as much time as the slowest of them took."
+            "It is asked with changing values, from one place in the code: one query could ask for all of them at once. The forecast leaves as much time as the slowest of them took."
         }
         Fact::SlowQuery { .. } => {
             "An index on what it looks for, or asking for less, is the usual way. The forecast leaves a tenth of its time, which is a guess until it is tried."

@@ -6,12 +6,14 @@ mod file;
 mod forecast;
 mod out;
 mod plan;
+mod spans;
 mod texts;
 mod trial;
 
 use self::budget::{Budget, BudgetFile, PageToRecord};
 use self::file::RecordingFile;
 use self::out::{Counted, Output};
+use self::spans::SpanReceiver;
 use crate::keep::opened_from;
 use crate::reading::{RecordingReading, read_loads};
 use crate::serve;
@@ -144,6 +146,10 @@ struct RecordArguments {
     /// A host or a part of addresses that is not asked for: `--block chat.parleydock.test`.
     #[arg(long)]
     block: Vec<String>,
+    /// Take the spans that the page's server sends (OTLP over HTTP) on this port of this machine, and ask it for them;
+    /// see `docs/connect-your-server.md`.
+    #[arg(long)]
+    spans: Option<u16>,
     /// A header sent to the page's own host, never stored: `--header "X-Preview: word"`.
     #[arg(long)]
     header: Vec<String>,
@@ -386,16 +392,25 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
             requests.push((request, Some(page.page.clone()).filter(|page| !page.is_empty())));
         }
     }
+    // The stand-in's server tells by itself.
+    let spans = match given.spans.or(stand_in.as_ref().map(|_| 0)) {
+        Some(port) => Some(SpanReceiver::listen(port).await?),
+        None => None,
+    };
+    if let (Some(stand_in), Some(spans)) = (&stand_in, &spans) {
+        stand_in.send_spans_to(spans.endpoint());
+    }
     let of = requests.len();
     let mut code = FINE;
     for (n, (mut request, page)) in (1usize..).zip(requests) {
         request.hosts = stand_in.as_ref().map(StandIn::hosts).unwrap_or_default();
         request.trusted_key = stand_in.as_ref().map(|s| s.key_hash().to_owned());
+        request.server_spans = spans.is_some();
         let out = numbered(&given.out, n, of);
         if of > 1 {
             texts::print(&format!("{} on {}\n", request.url, request.conditions.name))?;
         }
-        let reading = record_one(&request, page.clone(), &out).await?;
+        let reading = record_one(&request, page.clone(), &out, spans.as_ref()).await?;
         if reading.loads.iter().all(|l| l.reading.is_none()) {
             code = BAD;
         }
@@ -408,18 +423,26 @@ async fn record_page(given: RecordArguments) -> Result<u8, String> {
     Ok(code)
 }
 
-async fn record_one(request: &RecordRequest, page: Option<String>, out: &Path) -> Result<RecordingReading, String> {
+async fn record_one(
+    request: &RecordRequest,
+    page: Option<String>,
+    out: &Path,
+    spans: Option<&SpanReceiver>,
+) -> Result<RecordingReading, String> {
     // What cannot be written is better known before minutes of recording than after.
     let file = Output::at(out).map_err(|e| format!("{} cannot be written: {e}", out.display()))?;
     let (sender, receiver) = tokio::sync::mpsc::unbounded_channel();
     let shown = tokio::spawn(show_progress(receiver));
     let recorded_at = crate::keep::now();
     // Interrupted, the recording is dropped, and its browser with it.
-    let recording = tokio::select! {
+    let mut recording = tokio::select! {
         recording = record_whole(request, sender) => recording.map_err(|e| e.to_string()),
         () = told_to_end() => Err("interrupted; nothing was written.".into()),
     }?;
     let _ = shown.await;
+    if let Some(spans) = spans {
+        spans.add_to(&mut recording).await?;
+    }
     write_recording(recording, page, &request.blocked, recorded_at, file, out)
 }
 

@@ -132,7 +132,7 @@ export default function RecordDialog({ open, onOpenChange }: { open: boolean; on
             placeholder={'click #more\ntype #name Ann\nwait 500'}
           />
         </details>
-        <details className="col-span-2" open={!form.bodies || form.hidden !== '' || form.longest !== 45}>
+        <details className="col-span-2" open={!form.bodies || !form.spans || form.hidden !== '' || form.longest !== 45}>
           <summary className="label cursor-pointer">How long, and what is kept</summary>
           <div className="mt-1 grid grid-cols-2 gap-x-4 gap-y-2">
             <NumberField
@@ -153,6 +153,10 @@ export default function RecordDialog({ open, onOpenChange }: { open: boolean; on
             <label className="col-span-2 flex items-center gap-2 text-[13px]">
               <input type="checkbox" checked={form.bodies} onChange={(e) => change({ bodies: e.target.checked })} />
               Keep response bodies, which checks compute on; cookies and credentials are never kept
+            </label>
+            <label className="col-span-2 flex items-center gap-2">
+              <input type="checkbox" checked={form.spans} onChange={(e) => change({ spans: e.target.checked })} />
+              Ask the page’s own host to tell of its work: documents and data carry a traceparent header
             </label>
           </div>
         </details>

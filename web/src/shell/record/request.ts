@@ -14,6 +14,8 @@ export interface Form {
   steps: string;
   longest: number;
   bodies: boolean;
+  /** Whether the page's own host is asked to tell of its work. */
+  spans: boolean;
   hidden: string;
   blocked: string;
   headers: string;
@@ -33,6 +35,7 @@ export const EMPTY: Form = {
   steps: '',
   longest: 45,
   bodies: true,
+  spans: true,
   hidden: '',
   blocked: '',
   headers: '',
@@ -105,6 +108,7 @@ export function requestOf(
     return_visits: form.again,
     steps: form.steps,
     no_bodies: !form.bodies,
+    no_spans: !form.spans,
     private: form.hidden,
     longest_s: form.longest,
     blocked: form.blocked,

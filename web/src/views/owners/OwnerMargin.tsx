@@ -58,14 +58,15 @@ export function OwnerMargin(props: {
               <p className="text-[12.5px] text-ink-2">
                 {costs
                   ? [
-                      plural(costs.requests, 'request'),
-                      bytes(costs.transferred_bytes),
-                      costs.main_thread_ms !== null && `${ms(costs.main_thread_ms)} of main thread`,
-                      costs.server_ms !== null && `${ms(costs.server_ms)} on the server`,
-                      costs.queries !== null && plural(costs.queries, 'query', 'queries'),
+                      costs.requests > 0 && plural(costs.requests, 'request'),
+                      costs.transferred_bytes > 0 && bytes(costs.transferred_bytes),
+                      (costs.main_thread_ms ?? 0) >= 0.5 && `${ms(costs.main_thread_ms)} of main thread`,
+                      (costs.server_ms ?? 0) >= 0.05 &&
+                        `${(costs.server_ms ?? 0) < 1 ? '< 1 ms' : ms(costs.server_ms)} on the server`,
+                      costs.queries !== null && costs.queries > 0 && plural(costs.queries, 'query', 'queries'),
                     ]
                       .filter(Boolean)
-                      .join(', ')
+                      .join(', ') || 'next to nothing'
                   : 'has no part in it'}
               </p>
             </div>

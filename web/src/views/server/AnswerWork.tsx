@@ -275,7 +275,7 @@ const exact = (value: number) => (value < 10 ? `${value.toFixed(2)} ms` : ms(val
 function ByKind({ answer }: { answer: ServerAnswer }) {
   const total = answer.by_kind.reduce((sum, kind) => sum + kind.ms, 0) || 1;
   const of = (kind: (typeof SPAN_ORDER)[number]) => answer.by_kind.find((k) => k.kind === kind);
-  const there = SPAN_ORDER.filter((kind) => (of(kind)?.ms ?? 0) >= 0.05);
+  const there = SPAN_ORDER.filter((kind) => (of(kind)?.ms ?? 0) >= 0.5);
   return (
     <section className="mt-4" aria-label="By kind of work">
       <div className="flex h-2.5 gap-px" aria-hidden>

@@ -31,6 +31,6 @@ export const SHAPES: Record<QueryShape, { words: string; how: string }> = {
   },
   one_by_one: {
     words: 'one at a time',
-    how: 'Five times or more from one place, with other values each time: one query could ask for all of them.',
+    how: 'Five times or more from one place, with changing values: one query could ask for all of them.',
   },
 };
