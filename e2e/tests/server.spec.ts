@@ -27,7 +27,7 @@ test('the slow plugin is found on the server, its query is named, and its fix is
 
   await asked.getByRole('button', { name: 'finding' }).click();
   const margin = page.getByRole('complementary', { name: 'Margin' });
-  await expect(margin).toContainText('tide-table asks one query 1500 times');
+  await expect(margin.getByRole('heading', { level: 2 })).toContainText('tide-table asks one query 1500 times');
   await page.keyboard.press('.');
   await expect(page.getByText(/^In the plan: Have the query/)).toBeVisible();
   await page.getByRole('button', { name: 'Undo' }).click();
@@ -47,7 +47,7 @@ test('owners are held against each other, noted, and sorted by what each costs',
   await page.goto('/sites/skerryline.test/owners?sort=-server');
   const table = page.getByRole('table').first();
   await expect(table.getByRole('row', { name: /^Together/ })).toBeVisible();
-  await page.getByLabel('Page', { exact: true }).selectOption('Timetable');
+  await page.getByRole('combobox', { name: 'Page' }).selectOption('Timetable');
   await expect(page.getByText(/over 2 pages; each figure is a mean over these/)).toBeVisible();
   await expect(table.locator('tbody tr').first()).toContainText('tide-table');
 

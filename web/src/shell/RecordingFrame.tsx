@@ -223,13 +223,16 @@ function Loaded({ recording }: { recording: RecordingHead }) {
   return (
     <div className={`grid min-h-0 ${margin ? 'grid-cols-[minmax(0,1fr)_320px]' : 'grid-cols-[minmax(0,1fr)]'}`}>
       <div className="flex min-h-0 min-w-0 flex-col">
-        <nav aria-label="Sections" className="flex items-end gap-[11px] border-b border-rule-strong bg-paper px-5 pt-2">
+        <nav
+          aria-label="Sections"
+          className="flex items-end gap-[9px] border-b border-rule-strong bg-paper pl-5 pr-2 pt-2"
+        >
           {SECTIONS.map(([path, name], i) => (
             <NavLink
               key={path}
               to={`/recordings/${recording.id}/${path}${search}`}
               className={({ isActive }) =>
-                `-mb-px whitespace-nowrap border-b-2 pb-1.5 font-serif text-[15px] ${isActive ? 'border-ink font-semibold' : 'border-transparent text-ink-2 hover:text-ink'}`
+                `-mb-px whitespace-nowrap border-b-2 pb-1.5 font-serif text-[14.5px] ${isActive ? 'border-ink font-semibold' : 'border-transparent text-ink-2 hover:text-ink'}`
               }
             >
               {i < 9 && <sup className="mr-px font-sans text-[10px] text-ink-3">{i + 1}</sup>} {name}

@@ -221,7 +221,9 @@ function SamePurpose({ chosen, same, purposes }: { chosen: Account; same: Accoun
           <table className="mt-1 w-full text-[12.5px]">
             <thead>
               <tr className="border-b border-rule">
-                <th />
+                <th>
+                  <span className="sr-only">Figure</span>
+                </th>
                 <th className="max-w-[90px] truncate text-right">{chosen.owner.name}</th>
                 <th className="max-w-[90px] truncate pl-2 text-right">{other.owner.name}</th>
               </tr>

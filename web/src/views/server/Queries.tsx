@@ -58,7 +58,9 @@ export function Queries({
             <th className="w-[60px] text-right">
               <Ask how="Rows that came, where the server tells (db.response.returned_rows).">Rows</Ask>
             </th>
-            <th className="w-[108px] pl-3" />
+            <th className="w-[108px] pl-3">
+              <span className="sr-only">What stands out</span>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -35,7 +35,7 @@ function Work({ view }: { view: Told }) {
     const found = load.findings.find((f) => f.fix.target === `query ${text}`);
     return found && (() => select({ kind: 'finding', key: found.key }));
   };
-  const first = answer.by_owner.find((o) => o.owner.kind !== 'site') ?? answer.by_owner[0];
+  const first = answer.by_owner.find((o) => o.owner.kind !== 'site');
   const most = answer.told_by === 'spans' && first && answer.server_ms;
   return (
     <div className="px-5 pb-8 pt-2">
@@ -57,7 +57,7 @@ function Work({ view }: { view: Told }) {
       )}
       <h1 className="text-[25px] leading-tight [overflow-wrap:anywhere]">
         The server takes {ms(answer.server_ms)} for {nameOf(answer)}
-        {most ? `; ${first.owner.name} takes ${ms(first.ms)} of it` : ''}
+        {most && first.ms >= 5 ? `; ${first.owner.name} takes ${ms(first.ms)} of it` : ''}
       </h1>
       <p className="text-[13.5px] text-ink-2">
         <Ask how="From the moment the request was sent to its first byte.">{ms(answer.wait_ms)} of waiting</Ask>, of it{' '}
