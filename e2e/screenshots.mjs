@@ -26,6 +26,7 @@ try {
   const of = (page, mobile) => recordings.find((r) => r.page === page && r.conditions.mobile === mobile).id;
   const phone = of('Home', true);
   const booking = of('Booking', false);
+  const timetable = recordings.find((r) => r.page === 'Timetable' && r.conditions.name === 'Home laptop').id;
   // Before and after three repairs, newest first.
   const story = recordings.filter((r) => r.conditions.name === 'Village line');
   const load = await (await fetch(`${address}/api/recordings/${phone}/loads/1`)).json();
@@ -64,6 +65,8 @@ try {
     plan: '/sites/skerryline.test/plan',
     compare: `/compare?a=${story[1].id}&b=${story[0].id}`,
     trial: `/recordings/${phone}/trials/${trial.id}`,
+    server: `/recordings/${timetable}/server`,
+    owners: `/sites/skerryline.test/owners?page=Timetable&sort=-server&owner=${encodeURIComponent('plugin tide-table')}`,
     storage: '/storage',
   };
   for (const [theme, colorScheme] of [['day', 'light'], ['night', 'dark']]) {

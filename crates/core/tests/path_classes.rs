@@ -111,6 +111,50 @@ fn deferred_scripts_run_in_their_order() {
 }
 
 #[test]
+fn a_deferred_script_waits_for_a_module_above_it_that_does_next_to_nothing() {
+    // It leaves no run of its own: it is done with once it has come.
+    let mut site = deferred(3, 4);
+    site.runs(WorkName::Evaluate, [1505.0, 1520.0], "second.js");
+    changes(&mut site, 1515.0, "second.js");
+    site.draws([1530.0, 1540.0]);
+    site.paints(1560.0, None);
+    let legs = path(&site);
+    assert!(given(&legs, "first.js") > 1100.0, "{legs:#?}");
+    // Below it, the module holds nobody up: what the second one waited for then is not told.
+    let mut site = deferred(4, 3);
+    site.runs(WorkName::Evaluate, [1505.0, 1520.0], "second.js");
+    changes(&mut site, 1515.0, "second.js");
+    site.draws([1530.0, 1540.0]);
+    site.paints(1560.0, None);
+    assert!(given(&path(&site), "first.js") < 1.0);
+}
+
+#[test]
+fn an_async_script_runs_once_the_parser_has_reached_its_tag_however_early_it_came() {
+    let load = |stop_line: u32, ran: f64| {
+        let mut site = Site::new();
+        let stop = on_line(site.asks("stop.js", ResourceKind::Script, [150.0, 150.0, 300.0, 900.0]), stop_line);
+        stop.render_blocking = RenderBlocking::InBodyParserBlocking;
+        let free = on_line(site.asks("free.js", ResourceKind::Script, [150.0, 150.0, 300.0, 340.0]), 5);
+        free.render_blocking = RenderBlocking::PotentiallyBlocking;
+        let mut works = [(ran, "free.js"), (902.0, "stop.js")];
+        works.sort_by(|a, b| a.0.total_cmp(&b.0));
+        for (start, file) in works {
+            site.runs(WorkName::Evaluate, [start, start + 2.0], file);
+        }
+        changes(&mut site, ran + 1.0, "free.js");
+        site.draws([ran + 3.0, ran + 9.0]);
+        site.paints(ran + 20.0, None);
+        path(&site)
+    };
+    let above = load(4, 905.0);
+    assert!(given(&above, "stop.js") > 500.0 && given(&above, "free.js") < 60.0, "{above:#?}");
+    // Below its tag, nothing stops it.
+    let below = load(6, 345.0);
+    assert!(given(&below, "stop.js") < 1.0 && given(&below, "free.js") > 150.0, "{below:#?}");
+}
+
+#[test]
 fn the_parsed_event_waits_for_deferred_scripts() {
     let mut site = deferred(3, 4);
     site.runs(WorkName::Evaluate, [352.0, 354.0], "second.js");

@@ -34,13 +34,13 @@ fn files_are_accused_that_cost_something_and_forecasts_come_true() {
     }
     let Judged { found, missed, wrong, rightly_not, gains, .. } = all;
     println!("{found} found, {missed} missed, {wrong} wrong, {rightly_not} rightly not");
-    assert!(found + missed + wrong + rightly_not > 80, "the pages are there");
+    assert!(found + missed + wrong + rightly_not > 150, "the pages are there");
     let mut errors: Vec<f64> = gains.iter().map(|(said, really, came_to)| (said - really).abs() / came_to).collect();
     errors.sort_by(f64::total_cmp);
     let near = errors.iter().filter(|error| **error <= 0.05).count();
     println!("{near} of {} forecasts within 5 %, median {:.3}", errors.len(), errors[errors.len() / 2]);
-    assert!(missed <= 4, "{missed} culprits missed");
-    assert!(wrong <= 2, "{wrong} files wrongly accused");
+    assert!(missed <= 5, "{missed} culprits missed");
+    assert!(wrong <= 3, "{wrong} files wrongly accused");
     assert!(errors[errors.len() / 2] < 0.02);
     assert!(near * 100 >= errors.len() * 75, "{near} of {}", errors.len());
 }

@@ -62,6 +62,9 @@ impl Graph<'_> {
                 edges.push(edge.filled(Fill::Thread));
             }
         } else if let Some(script) = script.filter(|_| by_parser) {
+            // However early its bytes were fetched, its tag is one that the parser has to reach.
+            let stop = tag.and_then(|_| self.parser.last_above(tag, began, Some(script.id)));
+            edges.extend(stop.filter(|stop| stop.place.is_some()).map(|stop| self.parser_reaches(stop, script)));
             edges.extend(self.deferred(script, began));
         }
         edges
@@ -86,13 +89,14 @@ impl Graph<'_> {
                 && r.render_blocking == RenderBlocking::NonBlocking
                 && place(self.prepared, r).zip(own).is_none_or(|(other, own)| above(other, own))
         });
-        let ran = |r: &Request| {
-            let (index, work) = self.prepared.first_use(r)?;
-            (work.start >= parsed - SLACK && work.end() <= began + SLACK).then_some((work.end(), r.id, index))
+        // A module that does next to nothing leaves no run of its own: it is done with once it has come.
+        let done = |r: &Request| match self.prepared.first_use(r) {
+            Some((_, work)) => (work.start >= parsed - SLACK).then_some((work.end(), Moment::Released(r.id))),
+            None => Some((r.end?, Moment::Done(r.id))),
         };
-        for (end, id, _) in before.filter_map(ran) {
+        for (end, moment) in before.filter_map(done).filter(|(end, _)| *end <= began + SLACK) {
             let fact = LegFact::HeldInOrder { script: code.clone() };
-            edges.push(Edge::new(Moment::Released(id), end, Cause::Held, about(), fact).filled(Fill::Thread));
+            edges.push(Edge::new(moment, end, Cause::Held, about(), fact).filled(Fill::Thread));
         }
         edges
     }

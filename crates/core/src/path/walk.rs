@@ -82,7 +82,8 @@ impl<'g, 'a> Walk<'g, 'a> {
         let mut moment = moment;
         let mut seen = HashSet::new();
         for _ in 0..MOST_STEPS {
-            if walk.cursor <= begin || !seen.insert(moment) {
+            // One frame may lead back to an earlier one, by way of an animation: a moment is told by its time as well.
+            if walk.cursor <= begin || !seen.insert((moment, walk.cursor.0.to_bits())) {
                 break;
             }
             let Some(edge) = binding(graph.needs(moment, walk.cursor), walk.cursor) else { break };
