@@ -112,7 +112,7 @@ pub fn server_times(prepared: &Prepared, part: &ServerPart) -> Vec<Millis> {
         if let (Some(told), Some(time)) = (told.get_mut(at), times.get_mut(at)) {
             *told = true;
             if its {
-                *time = *time + work.own[place];
+                *time += work.own[place];
             }
         }
     }
@@ -308,7 +308,8 @@ fn answer(prepared: &Prepared, request: &Request, server: Option<Millis>, docume
     for &place in &places {
         let (span, own, owner) = (&load.spans[place], work.own[place], &work.owners[place]);
         let kind = by_kind.entry(span.kind).or_insert(KindShare { kind: span.kind, ms: Millis::ZERO, spans: 0 });
-        (kind.ms, kind.spans) = (kind.ms + own, kind.spans + 1);
+        kind.ms += own;
+        kind.spans += 1;
         // What no other span covers is nobody's.
         if span.kind == SpanKind::Answer {
             continue;
@@ -316,11 +317,11 @@ fn answer(prepared: &Prepared, request: &Request, server: Option<Millis>, docume
         let fresh =
             || OwnerShare { owner: owner.clone(), ms: Millis::ZERO, query_ms: Millis::ZERO, queries: 0, spans: 0 };
         let share = by_owner.entry(owner.clone()).or_insert_with(fresh);
-        share.ms = share.ms + own;
+        share.ms += own;
         share.spans += 1;
         if span.query.is_some() {
             share.queries += 1;
-            share.query_ms = share.query_ms + own;
+            share.query_ms += own;
         }
     }
     if told_by == ToldBy::ServerTiming {
@@ -331,7 +332,7 @@ fn answer(prepared: &Prepared, request: &Request, server: Option<Millis>, docume
             let fresh =
                 || OwnerShare { owner: owner.clone(), ms: Millis::ZERO, query_ms: Millis::ZERO, queries: 0, spans: 0 };
             let share = by_owner.entry(owner.clone()).or_insert_with(fresh);
-            share.ms = share.ms + ms;
+            share.ms += ms;
         }
     }
     let mut by_owner: Vec<OwnerShare> = by_owner.into_values().collect();

@@ -18,7 +18,7 @@ pub fn folded(query: &str) -> String {
             }
             '"' | '`' => {
                 text.push(c);
-                while let Some(inner) = rest.next() {
+                for inner in rest.by_ref() {
                     text.push(inner);
                     if inner == c {
                         break;

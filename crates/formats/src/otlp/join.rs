@@ -229,8 +229,11 @@ mod tests {
     use super::*;
     use phainon_core::Header;
 
-    /// A batch of OTLP JSON of spans by id, parent, begin and end in ms, and attributes.
-    fn batch(spans: &[(&str, &str, u64, u64, i32, &[(&str, &str)])]) -> Vec<u8> {
+    /// A span by id, parent, begin and end in ms, kind, and attributes.
+    type Told<'a> = (&'a str, &'a str, u64, u64, i32, &'a [(&'a str, &'a str)]);
+
+    /// A batch of OTLP JSON.
+    fn batch(spans: &[Told<'_>]) -> Vec<u8> {
         let spans: Vec<serde_json::Value> = spans
             .iter()
             .map(|(id, parent, from, to, kind, attributes)| {

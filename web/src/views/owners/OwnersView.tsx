@@ -55,8 +55,8 @@ const COLUMNS: { id: Column; name: string; how: string; text: (value: number) =>
   {
     id: 'gain',
     name: 'Without it',
-    how: 'By forecast, what the largest paint gains without it: its files, its scripts, and its work on the server.',
-    text: (v) => (Math.abs(v) < 5 ? '0 ms' : `${v < 0 ? '−' : '+'}${ms(Math.abs(v))}`),
+    how: 'By forecast, what the largest paint gains without it: its files, its scripts, and its work on the server. Less than a frame counts as nothing.',
+    text: (v) => (Math.abs(v) < 16.7 ? '0 ms' : `${v < 0 ? '−' : '+'}${ms(Math.abs(v))}`),
   },
   {
     id: 'unused',
