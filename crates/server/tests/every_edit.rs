@@ -182,11 +182,17 @@ async fn each_edit_does_in_the_browser_what_it_says() {
     let mut wrong = Vec::new();
     for (edit, does) in EDITS {
         let tried = again(&base, &[edit], &[], "").await.recorded.load();
+        if does(&plain, &tried) {
+            continue;
+        }
+        // A machine that stood still for a moment is no fault of an edit's: both are loaded once more.
+        let plain = again(&base, &[], &[], "").await.recorded.load();
+        let tried = again(&base, &[edit], &[], "").await.recorded.load();
         if !does(&plain, &tried) {
-            wrong.push(format!("{edit}: {}", asked_for(&tried)));
+            wrong.push(format!("{edit}: {}; without it {}", asked_for(&tried), asked_for(&plain)));
         }
     }
-    assert!(wrong.is_empty(), "these do not: {wrong:#?}; without them {}", asked_for(&plain));
+    assert!(wrong.is_empty(), "these do not: {wrong:#?}");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -18,11 +18,11 @@ async fn send(state: &Arc<State>, path: &str, body: &str) -> (u16, serde_json::V
 #[tokio::test]
 async fn traces_and_bodies_go_and_what_was_computed_is_shown_on() {
     let state = Arc::new(State::new(Store::temporary().unwrap()));
-    import(&state, &[("home.zip", demo("home-home-laptop"))]).await;
+    import(&state, &[("timetable.zip", demo("timetable-home-laptop"))]).await;
     let before = json(&state, "/api/recordings/1/loads/1").await;
     let room = json(&state, "/api/storage").await;
     let kinds = room["by_kind"].as_array().unwrap();
-    assert!(kinds.len() == 5 && kinds.iter().all(|kind| kind["bytes"].as_u64().unwrap() > 0), "{room}");
+    assert!(kinds.len() == 6 && kinds.iter().all(|kind| kind["bytes"].as_u64().unwrap() > 0), "{room}");
     let (status, made) = send(&state, "/api/storage/thin", r#"{"days":0,"what":"traces_and_bodies"}"#).await;
     assert_eq!((status, &made["recordings"]), (200, &1.into()));
     assert!(
