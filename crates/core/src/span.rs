@@ -72,6 +72,34 @@ pub struct Span {
 }
 
 impl Span {
+    /// A span of which nothing but its place, its kind and its time are known yet.
+    #[must_use]
+    pub fn new(
+        request: RequestId,
+        parent: Option<u32>,
+        name: &str,
+        kind: SpanKind,
+        (start, duration): (Millis, Millis),
+    ) -> Self {
+        Self {
+            parent,
+            request,
+            name: name.to_owned(),
+            kind,
+            start,
+            duration,
+            service: None,
+            told_owner: None,
+            file: None,
+            function: None,
+            query: None,
+            rows: None,
+            address: None,
+            failed: None,
+            attributes: Vec::new(),
+        }
+    }
+
     /// When it ended.
     #[must_use]
     pub fn end(&self) -> Millis {

@@ -25,6 +25,7 @@ pub mod rereading;
 pub mod serve;
 pub mod server_work;
 mod signals;
+mod span_queue;
 pub mod spans;
 pub mod state;
 pub mod storage;

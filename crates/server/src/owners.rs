@@ -2,7 +2,7 @@
 //! line and on the main thread, what doing without it would bring, and the rules by which things are whose.
 
 use crate::error::Problem;
-use crate::plan_pages::by_page;
+use crate::plan_pages::{by_page, conditions_name};
 use crate::rereading;
 use crate::state::{State, apart};
 use axum::extract::{Path, Query, State as Shared};
@@ -100,10 +100,6 @@ pub struct OwnersView {
     pub rows: Vec<OwnerRow>,
     /// Days on which recordings of the site were made, newest first.
     pub days: Vec<String>,
-}
-
-fn conditions_name(head: &RecordingHead) -> String {
-    head.conditions.as_ref().map(|c| c.name.clone()).unwrap_or_default()
 }
 
 /// Of each page under each of its conditions the newest recording up to a moment.

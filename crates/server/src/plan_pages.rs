@@ -67,7 +67,8 @@ pub fn medians(summary: &RecordingSummary) -> Figures {
     Figures::from_values(|metric| summary.rows.iter().find(|r| r.metric == metric).map(|r| r.median))
 }
 
-fn conditions_name(head: &RecordingHead) -> String {
+/// The name of a recording's conditions; empty where they are not known.
+pub fn conditions_name(head: &RecordingHead) -> String {
     head.conditions.as_ref().map(|c| c.name.clone()).unwrap_or_default()
 }
 

@@ -19,45 +19,18 @@ use phainon_store::{PackedBatch, SpanRoom};
 use std::io::Read;
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::sync::{Semaphore, mpsc, oneshot};
+use tokio::sync::oneshot;
 
 /// One request may be this large on the line …
 pub const LARGEST: usize = 16 << 20;
 /// … and this large unpacked: 50,000 spans with their attributes are half of it.
 const LARGEST_UNPACKED: u64 = 96 << 20;
-/// So many requests are taken apart at once; more wait.
-const AT_ONCE: usize = 2;
-/// So many requests may wait to be taken apart, and as many to be written.
-const MOST_WAITING: usize = 256;
 /// So many are written together.
 const TOGETHER: usize = 128;
 /// What is too much is looked for after so many writes.
 const THINNED_AFTER: usize = 200;
 /// Late spans of a load come in several requests as a rule: it is read anew once they have come.
 const LATE: Duration = Duration::from_millis(700);
-
-/// What is to be written, and who waits for it.
-type ToWrite = (Vec<PackedBatch>, oneshot::Sender<Result<(), String>>);
-
-/// Takes spans in.
-pub struct Receiver {
-    at_once: Semaphore,
-    waiting: Semaphore,
-    write: mpsc::Sender<ToWrite>,
-    written: std::sync::Mutex<Option<mpsc::Receiver<ToWrite>>>,
-}
-
-impl Default for Receiver {
-    fn default() -> Self {
-        let (write, written) = mpsc::channel(MOST_WAITING);
-        Self {
-            at_once: Semaphore::new(AT_ONCE),
-            waiting: Semaphore::new(MOST_WAITING),
-            write,
-            written: std::sync::Mutex::new(Some(written)),
-        }
-    }
-}
 
 /// The route of this part.
 pub fn router() -> Router<Arc<State>> {
@@ -68,8 +41,7 @@ pub fn router() -> Router<Arc<State>> {
 
 /// Writes what comes, for as long as the program runs.
 pub async fn keep_writing(state: Arc<State>) {
-    let taken = state.spans.written.lock().unwrap_or_else(std::sync::PoisonError::into_inner).take();
-    let Some(mut written) = taken else { return };
+    let Some(mut written) = state.spans.to_write() else { return };
     let mut writes = 0usize;
     while let Some(first) = written.recv().await {
         let mut together = vec![first];

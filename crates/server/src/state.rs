@@ -2,6 +2,7 @@
 
 use crate::error::Problem;
 use crate::job_list::Jobs;
+use crate::span_queue::SpanQueue;
 use axum::http::StatusCode;
 use phainon_core::plan::Outlook;
 use phainon_core::{Prepared, Settings};
@@ -48,8 +49,8 @@ pub struct State {
     pub settings: Arc<Settings>,
     /// What sites have set, as far as it was asked for; `None` of those that have set nothing.
     site_settings: Mutex<HashMap<String, Option<Arc<Settings>>>>,
-    /// Takes the spans in that servers send.
-    pub spans: crate::spans::Receiver,
+    /// The line of requests with spans that servers send.
+    pub spans: SpanQueue,
     /// Loads read last, newest first, by recording and number.
     loads: Mutex<Vec<HeldLoad>>,
     /// Forecasts of the loads that plans are about, likewise.
@@ -91,7 +92,7 @@ impl State {
             store,
             settings: Arc::default(),
             site_settings: Mutex::default(),
-            spans: crate::spans::Receiver::default(),
+            spans: SpanQueue::default(),
             loads: Mutex::default(),
             outlooks: Mutex::default(),
             jobs: Arc::default(),

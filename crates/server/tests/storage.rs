@@ -6,8 +6,9 @@ mod caller;
 
 use caller::{HOST, JSON, ask, call, demo, import, json};
 use phainon_core::Settings;
+use phainon_formats::otlp::SpanBatch;
 use phainon_server::state::State;
-use phainon_store::Store;
+use phainon_store::{PackedBatch, Store};
 use std::sync::Arc;
 
 async fn send(state: &Arc<State>, path: &str, body: &str) -> (u16, serde_json::Value) {
@@ -31,6 +32,11 @@ async fn traces_and_bodies_go_and_what_was_computed_is_shown_on() {
     );
     assert_eq!(json(&state, "/api/recordings/1/loads/1").await, before);
     assert!(json(&state, "/api/recordings/1").await["thinned_at"].is_string());
+    // A span that its server sends late can change it no more.
+    let trace = state.store.stored_load(1, 1).unwrap().raw().unwrap().page.unwrap().trace.unwrap();
+    let late = SpanBatch { trace, spans: 1, json: b"{\"resourceSpans\":[]}".to_vec() };
+    assert_eq!(state.store.keep_spans(&[PackedBatch::of(&late)], None).unwrap(), []);
+    assert_eq!(json(&state, "/api/recordings/1/loads/1").await, before);
     // A version that reads otherwise cannot: the list's figures are what is left.
     let directory = state.store.directory().to_owned();
     let mut later = State::new(Store::open(&directory).unwrap());

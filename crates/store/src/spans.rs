@@ -89,7 +89,8 @@ fn mark_stale(change: &Connection, load: i64) -> Result<(), StoreError> {
 
 impl Store {
     /// Keeps batches, all of them or none, each with its load where one names its trace. Gives those loads by
-    /// recording and number: they are to be read anew.
+    /// recording and number: they are to be read anew. A load whose trace and bodies were dropped cannot be, and keeps
+    /// the figures that it has.
     pub fn keep_spans(
         &self,
         batches: &[PackedBatch],
@@ -102,7 +103,10 @@ impl Store {
         let change = db.transaction()?;
         for batch in batches {
             let load: Option<(i64, i64, u32)> = change
-                .prepare_cached("select id, recording, number from load_rows where trace = ?1")?
+                .prepare_cached(
+                    "select l.id, l.recording, l.number from load_rows l join recordings r on r.id = l.recording
+                     where l.trace = ?1 and r.deleted_at is null and r.thinned_at is null",
+                )?
                 .query_row([&batch.trace], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)))
                 .optional()?;
             add_batch(&change, load.map(|l| l.0), batch, &received_at, imported_from)?;

@@ -91,21 +91,9 @@ impl Example {
         query: Option<&str>,
     ) -> u32 {
         self.load.spans.push(Span {
-            parent,
-            request: RequestId(0),
-            name: name.into(),
-            kind,
-            start: Millis(at.0),
-            duration: Millis(at.1),
-            service: None,
             told_owner: name.strip_prefix("hook ").map(|n| (n.to_owned(), false)),
-            file: None,
-            function: None,
             query: query.map(str::to_owned),
-            rows: None,
-            address: None,
-            failed: None,
-            attributes: Vec::new(),
+            ..Span::new(RequestId(0), parent, name, kind, (Millis(at.0), Millis(at.1)))
         });
         u32::try_from(self.load.spans.len() - 1).expect("examples are small")
     }

@@ -494,21 +494,11 @@ mod tests {
 
     fn span(parent: Option<u32>, at: (f64, f64), kind: SpanKind, name: &str, query: Option<&str>) -> Span {
         Span {
-            parent,
-            request: RequestId(0),
-            name: name.into(),
-            kind,
-            start: Millis(at.0),
-            duration: Millis(at.1),
             service: Some("skerry-line".into()),
             told_owner: name.strip_prefix("hook ").map(|n| (n.to_owned(), false)),
-            file: None,
-            function: None,
             query: query.map(str::to_owned),
             rows: query.map(|_| 2),
-            address: None,
-            failed: None,
-            attributes: Vec::new(),
+            ..Span::new(RequestId(0), parent, name, kind, (Millis(at.0), Millis(at.1)))
         }
     }
 

@@ -74,24 +74,8 @@ mod tests {
     use crate::{RequestId, SpanKind};
     use proptest::prelude::*;
 
-    pub(in crate::server_work) fn span(parent: Option<u32>, start: f64, duration: f64) -> Span {
-        Span {
-            parent,
-            request: RequestId(0),
-            name: "x".into(),
-            kind: SpanKind::Other,
-            start: Millis(start),
-            duration: Millis(duration),
-            service: None,
-            told_owner: None,
-            file: None,
-            function: None,
-            query: None,
-            rows: None,
-            address: None,
-            failed: None,
-            attributes: Vec::new(),
-        }
+    fn span(parent: Option<u32>, start: f64, duration: f64) -> Span {
+        Span::new(RequestId(0), parent, "x", SpanKind::Other, (Millis(start), Millis(duration)))
     }
 
     #[test]

@@ -1,14 +1,15 @@
 import { Link } from 'react-router';
 import { usePlanAbout } from '../../api/plan';
 import { usePlan, usePlanChanges } from '../../api/queries';
-import type { Edit, Need, NotedOwner, OwnerGain, OwnerNote, OwnersView } from '../../api/types';
+import type { Edit, NotedOwner, OwnerGain, OwnerNote, OwnersView } from '../../api/types';
 import { inShort } from '../../parts/forecast';
 import { bytes, ms, plural, whole } from '../../parts/format';
 import { ownerKey } from '../../parts/names';
 import { useParam } from '../../parts/useParam';
 import { Part, Rows, Title } from '../../shell/margin/parts';
 import { useNotice } from '../../shell/notices';
-import { NEEDS, NO_NOTE } from '../../parts/needs';
+import { NO_NOTE } from '../../parts/needs';
+import { OwnerFields } from '../../parts/OwnerFields';
 import type { Account } from './account';
 
 /** An owner: its account page by page, what is known of it, and others of its purpose. */
@@ -150,16 +151,7 @@ function Known({ site, chosen, note }: { site: string; chosen: Account; note: Ow
   const set = (to: Partial<OwnerNote>) => owner.mutate({ owner: chosen.owner, note: { ...note, ...to } });
   return (
     <Part title="What is known of it">
-      <label className="block">
-        <span className="label">Is it needed?</span>
-        <select className="field" value={note.need} onChange={(e) => set({ need: e.target.value as Need })}>
-          {Object.entries(NEEDS).map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
-        </select>
-      </label>
+      <OwnerFields note={note} set={set} />
       <label className="mt-1 block">
         <span className="label">Under your control?</span>
         <select
@@ -171,10 +163,6 @@ function Known({ site, chosen, note }: { site: string; chosen: Account; note: Ow
           <option value="true">yes</option>
           <option value="false">no, somebody else’s</option>
         </select>
-      </label>
-      <label className="mt-1 flex items-center gap-2">
-        <input type="checkbox" checked={note.holds_data} onChange={(e) => set({ holds_data: e.target.checked })} />
-        holds data that would have to be moved
       </label>
       <Text
         label="What it is for (commas between)"

@@ -59,7 +59,8 @@ export function Rules({ site }: { site: string }) {
       <h2 className="text-[18px]">What is whose</h2>
       <p className="max-w-[720px] text-[13px] text-ink-2">
         The first rule that fits decides. What no rule fits goes by the server’s word, by folders that content systems
-        share, and by the host.
+        share, and by the host. Everything is read anew with other rules, but recordings whose traces were dropped: of
+        those only the figures in the list stay.
       </p>
       <ol className="mt-2">
         {shown.map((rule, i) => (

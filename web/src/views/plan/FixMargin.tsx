@@ -1,10 +1,11 @@
 import { useEffect, useRef, useState } from 'react';
 import { useBreaks, useOwnerNotes, usePlanAbout } from '../../api/plan';
-import type { AboutFix, Need, OwnerNote, PlannedFix, PlanPageRow, PlanStep, Risk } from '../../api/types';
+import type { AboutFix, OwnerNote, PlannedFix, PlanPageRow, PlanStep, Risk } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { BringsTable } from '../../parts/BringsTable';
 import { metricText, RISK } from '../../parts/format';
 import { NEEDS, NO_NOTE } from '../../parts/needs';
+import { OwnerFields } from '../../parts/OwnerFields';
 import { Part, Title } from '../../shell/margin/parts';
 
 /** `2026-11-24T09:14` of the reader's own zone, as a field of the browser's has it. */
@@ -221,20 +222,7 @@ function OfOwner({ site, fix }: { site: string; fix: PlannedFix }) {
       )}
       {open && (
         <>
-          <label className="block">
-            <span className="label">Is it needed?</span>
-            <select className="field" value={note.need} onChange={(e) => set({ need: e.target.value as Need })}>
-              {Object.entries(NEEDS).map(([value, words]) => (
-                <option key={value} value={value}>
-                  {words}
-                </option>
-              ))}
-            </select>
-          </label>
-          <label className="mt-1 flex items-center gap-2">
-            <input type="checkbox" checked={note.holds_data} onChange={(e) => set({ holds_data: e.target.checked })} />
-            holds data that would have to be moved
-          </label>
+          <OwnerFields note={note} set={set} />
           <label className="mt-1 block">
             <span className="label">Who decides</span>
             <input

@@ -43,16 +43,15 @@ export function AnswerWork({
   );
 }
 
-/** Sums by owner, where the server told no more than that. */
-function Shares({
-  answer,
-  pick,
-  picked,
-}: {
+/** An answer, and the owner that is picked. */
+interface Told {
   answer: ServerAnswer;
   pick: ((owner: Owner) => void) | undefined;
   picked: string | undefined;
-}) {
+}
+
+/** Sums by owner, where the server told no more than that. */
+function Shares({ answer, pick, picked }: Told) {
   const top = answer.by_owner[0]?.ms ?? 1;
   return (
     <section className="mt-4" aria-label="By owner">
@@ -87,15 +86,7 @@ function Shares({
 }
 
 /** The making of the answer on the load's own time axis. */
-function Making({
-  answer,
-  pick,
-  picked,
-}: {
-  answer: ServerAnswer;
-  pick: ((owner: Owner) => void) | undefined;
-  picked: string | undefined;
-}) {
+function Making({ answer, pick, picked }: Told) {
   const [area, full] = useWidth<HTMLDivElement>(720);
   const [at, setAt] = useState<{ x: number; span: SpanRow | null; lane: string } | null>(null);
   const width = Math.max(160, full - NAME - FIGURE - 16);
