@@ -26,6 +26,7 @@ mod analysis;
 mod blocking;
 mod body;
 mod cache_control;
+pub mod call_profile;
 pub mod checks;
 pub mod compare;
 mod conditions;

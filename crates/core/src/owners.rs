@@ -113,13 +113,15 @@ pub fn registrable_domain(host: &str) -> String {
 }
 
 /// Path folders that many content systems and bundlers share, and what stands behind them.
-const FOLDERS: [(&str, OwnerKind); 6] = [
+const FOLDERS: [(&str, OwnerKind); 8] = [
     ("plugins", OwnerKind::Plugin),
     ("modules", OwnerKind::Plugin),
     ("extensions", OwnerKind::Plugin),
     ("addons", OwnerKind::Plugin),
     ("themes", OwnerKind::Theme),
     ("node_modules", OwnerKind::Plugin),
+    ("site-packages", OwnerKind::Plugin),
+    ("dist-packages", OwnerKind::Plugin),
 ];
 
 fn by_path(path: &str) -> Option<Owner> {
@@ -257,6 +259,21 @@ impl Owners {
         };
         let by_file = || by_path(&span.file.as_deref()?.replace('\\', "/"));
         by_rule.map(|rule| rule.owner.clone()).or_else(told).or_else(by_file)
+    }
+
+    /// Whose a function on the server is by the site's rules or by the file that it stands in; `None` where neither
+    /// names anybody.
+    #[must_use]
+    pub fn of_code(&self, function: &str, file: &str) -> Option<Owner> {
+        let fits = |rule: &&OwnerRule| [function, file].iter().any(|text| rule.fits(RuleOn::Function, text));
+        let by_rule = self.rules.iter().find(fits).map(|rule| rule.owner.clone());
+        by_rule.or_else(|| by_path(&file.replace('\\', "/")))
+    }
+
+    /// Those of a site's server without a load: by the site's rules and by where files lie.
+    #[must_use]
+    pub fn by_rules(rules: &[OwnerRule]) -> Self {
+        Self::of(&Load::empty(""), rules)
     }
 
     /// Whose what is on the server that nobody else claims.

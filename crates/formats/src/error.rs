@@ -38,6 +38,10 @@ pub enum FormatError {
     Apart { har: String, trace: String, url: String },
     #[error("{name} holds no OTLP traces: {why}.")]
     NoSpans { name: String, why: String },
+    #[error("{name} cannot be read as a profile, from line {line} on: {why}.")]
+    Profile { name: String, line: usize, why: String },
+    #[error("{name} is no profile in the callgrind format: no line “events:” tells what is counted.")]
+    NotAProfile { name: String },
     #[error("Writing failed: {0}.")]
     Write(String),
 }

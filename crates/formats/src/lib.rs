@@ -19,6 +19,7 @@
 
 pub mod archive;
 mod assemble;
+pub mod callgrind;
 mod detail;
 mod error;
 mod figures;
