@@ -42,6 +42,8 @@ pub enum FormatError {
     Profile { name: String, line: usize, why: String },
     #[error("{name} is no profile in the callgrind format: no line “events:” tells what is counted.")]
     NotAProfile { name: String },
+    #[error("{name} is a profile of a server: it is added to a page, on the screen of its server's work.")]
+    OfAServer { name: String },
     #[error("Writing failed: {0}.")]
     Write(String),
 }

@@ -4,7 +4,7 @@ use crate::detail::Detail;
 use crate::memory::MemoryBudget;
 use crate::trace::TraceText;
 use crate::unpack::{Limited, MAX_UNPACKED, read_limited};
-use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, har};
+use crate::{BodyMap, FormatError, Manifest, RawLoad, archive, callgrind, har};
 use flate2::read::MultiGzDecoder;
 use memchr::memmem;
 use std::collections::HashMap;
@@ -146,6 +146,9 @@ fn open_stream(mut text: impl Read, packed: u64, name: &str, budget: &MemoryBudg
             .take(telling - before)
             .read_to_end(&mut head)
             .map_err(|e| FormatError::Unpack { name: name.to_owned(), why: e.to_string() })?;
+        if before == 0 && callgrind::is_profile(&head) {
+            return Err(FormatError::OfAServer { name: name.to_owned() });
+        }
         if before == 0 && head.starts_with(MARK) {
             head.drain(..MARK.len());
         }

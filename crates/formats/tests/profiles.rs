@@ -218,6 +218,15 @@ fn a_profile_is_told_from_other_files_by_its_beginning() {
 }
 
 #[test]
+fn as_a_recording_a_profile_is_told_where_it_belongs() {
+    let php: &[u8] = include_bytes!("profiles/php.callgrind.gz");
+    for file in [BY_HAND.as_bytes(), php] {
+        let refused = phainon_formats::open(file, "x.callgrind").err().unwrap();
+        assert!(refused.to_string().starts_with("x.callgrind is a profile of a server"), "{refused}");
+    }
+}
+
+#[test]
 fn a_file_that_takes_more_memory_than_there_is_for_it_is_refused() {
     let mut file = String::from("events: Ir\n");
     for place in 0..20_000 {

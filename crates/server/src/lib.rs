@@ -19,6 +19,7 @@ mod keep;
 pub mod owners;
 pub mod plan_pages;
 pub mod plans;
+mod profiles;
 pub mod proofs;
 mod reading;
 pub mod rereading;

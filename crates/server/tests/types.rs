@@ -1,5 +1,6 @@
 //! The front end's types are made from the Rust ones; this holds the file current.
 
+use phainon_core::call_profile::{Neighbours, ProfileReading};
 use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
@@ -18,6 +19,9 @@ fn the_front_ends_types_are_current() {
     RequestRow::export_all(&config).expect("types");
     ThreadDetail::export_all(&config).expect("types");
     Recordings::export_all(&config).expect("types");
+    ProfileReading::export_all(&config).expect("types");
+    Neighbours::export_all(&config).expect("types");
+    phainon_store::ProfileHead::export_all(&config).expect("types");
     state::Rereading::export_all(&config).expect("types");
     depth::Headers::export_all(&config).expect("types");
     depth::SaidVisit::export_all(&config).expect("types");

@@ -249,6 +249,23 @@ pub fn migrations() -> Migrations<'static> {
              alter table owner_costs add column queries integer;
              alter table owner_costs add column blocking_ms real;",
         ),
+        // Profiles of servers.
+        M::up(
+            "create table server_profiles (
+                id integer primary key autoincrement,
+                site text not null,
+                url text not null,
+                load integer references load_rows(id) on delete set null,
+                file text not null,
+                written_at text,
+                received_at text not null,
+                creator text,
+                codec text not null,
+                bytes blob not null
+             ) strict;
+             create index server_profiles_by_page on server_profiles (site, url);
+             create index server_profiles_by_load on server_profiles (load) where load is not null;",
+        ),
     ])
 }
 

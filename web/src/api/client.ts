@@ -41,7 +41,7 @@ export async function send<T = void>(
   body?: unknown,
 ): Promise<T> {
   const init: RequestInit = { method };
-  if (body instanceof FormData) init.body = body;
+  if (body instanceof FormData || body instanceof Blob) init.body = body;
   else if (body !== undefined) {
     init.body = JSON.stringify(body);
     init.headers = { 'content-type': 'application/json' };

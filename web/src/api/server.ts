@@ -1,6 +1,18 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { get, send } from './client';
-import type { OwnerGain, OwnerRule, OwnersView, RuleMatches, ServerAnswer, ServerRecord, ServerView } from './types';
+import type {
+  LoadOf,
+  Neighbours,
+  OwnerGain,
+  OwnerRule,
+  OwnersView,
+  ProfileHead,
+  ProfileReading,
+  RuleMatches,
+  ServerAnswer,
+  ServerRecord,
+  ServerView,
+} from './types';
 
 const ofSite = (site: string | undefined) => `/sites/${encodeURIComponent(site ?? '')}`;
 
@@ -80,4 +92,48 @@ export function useSetOwnerRules(site: string | undefined) {
     mutationFn: (rules: OwnerRule[]) => send('PUT', `${ofSite(site)}/owner-rules`, rules),
     onSuccess: () => client.invalidateQueries(),
   });
+}
+
+/** The profiles of a recording's page and of its loads. */
+export const useProfiles = (recording: number) =>
+  useQuery({
+    queryKey: ['profiles', 'of', recording],
+    queryFn: () => get<ProfileHead[]>(`/recordings/${recording}/profiles`),
+  });
+
+/** A profile by one of its measures. */
+export const useProfile = (id: string, measure: number) =>
+  useQuery({
+    queryKey: ['profiles', id, measure],
+    queryFn: () => get<ProfileReading>(`/profiles/${id}?measure=${measure}`),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+/** Who calls a function of a profile and whom it calls. */
+export const useNeighbours = (id: string, measure: number, called: string) =>
+  useQuery({
+    queryKey: ['profiles', id, measure, called],
+    queryFn: () => get<Neighbours>(`/profiles/${id}/functions/${called}?measure=${measure}`),
+    enabled: called !== '',
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+/** Adding, giving away and deleting profiles of a recording's page. */
+export function useProfileChanges(recording: number) {
+  const client = useQueryClient();
+  const onSuccess = () => client.invalidateQueries({ queryKey: ['profiles'] });
+  const add = (file: File) => {
+    const about = new URLSearchParams({ name: file.name, written: new Date(file.lastModified).toISOString() });
+    return send<ProfileHead>('POST', `/recordings/${recording}/profiles?${about.toString()}`, file);
+  };
+  return {
+    add: useMutation({ mutationFn: add, onSuccess }),
+    give: useMutation({
+      mutationFn: ({ id, of }: { id: number; of: LoadOf | null }) => send('PUT', `/profiles/${id}/of`, of),
+      onSuccess,
+    }),
+    drop: useMutation({ mutationFn: (id: number) => send('DELETE', `/profiles/${id}`), onSuccess }),
+  };
 }

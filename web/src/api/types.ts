@@ -245,6 +245,15 @@ to_set: Array<string>, };
 export type ChangedFile = { file: ResourceKey, name: string, kind: ResourceKind, owner: Owner, changes: Array<FileChange>, a: FileSeen | null, b: FileSeen | null, };
 
 /**
+ * A file of code.
+ */
+export type CodeCost = { file: string, owner: Owner | null, 
+/**
+ * What its lines took.
+ */
+own: number, functions: number, };
+
+/**
  * A place in code: a function as the browser names it.
  */
 export type CodePlace = { 
@@ -879,6 +888,39 @@ left_out: Array<LeftOut>, };
 export type FunctionPair = { name: string, url: string | null, self_ms: Pair, };
 
 /**
+ * A function of the profile.
+ */
+export type FunctionRow = { 
+/**
+ * Its place among all functions.
+ */
+function: number, name: string, file: string, 
+/**
+ * The program or library that holds it.
+ */
+object: string | null, 
+/**
+ * `None` of the language's or the system's own functions: what they take goes to who calls them.
+ */
+owner: Owner | null, 
+/**
+ * What it took itself.
+ */
+own: number, 
+/**
+ * With what it called, each instant once.
+ */
+inclusive: number, 
+/**
+ * How often it was called; 0 where nothing called it.
+ */
+called: number, 
+/**
+ * Whether it calls itself, directly or through others: what only sums of calls tell of it is a most.
+ */
+again: boolean, };
+
+/**
  * A function's time over all places that it was called from.
  */
 export type FunctionTime = { 
@@ -1356,6 +1398,11 @@ number: number, visit: Visit,
 failed: string | null, has_data: boolean, };
 
 /**
+ * A load of a recording.
+ */
+export type LoadOf = { recording: number, load: number, };
+
+/**
  * Everything computed from one load, but its requests and its main thread. Findings, legs, lacks and
  * notes are facts; [`Analysis::said`] gives them words.
  */
@@ -1497,6 +1544,32 @@ from_ms: Millis,
  * For how long, the script's own run included.
  */
 for_ms: Millis, } | { "what": "first_round" } | { "what": "largest" } | { "what": "inline_style", bytes: Bytes, } | { "what": "inline_script", bytes: Bytes, };
+
+/**
+ * One of the things that a profiler counted.
+ */
+export type Measure = { 
+/**
+ * Its name in the file.
+ */
+name: string, 
+/**
+ * What the file calls it at length, where it does.
+ */
+long_name: string | null, 
+/**
+ * What it is shown in.
+ */
+unit: MeasureUnit, 
+/**
+ * One of the file's units in the shown one: 0.00001 where the file counts tens of nanoseconds.
+ */
+scale: number, };
+
+/**
+ * What a measure counts in.
+ */
+export type MeasureUnit = "ms" | "bytes" | "count";
 
 /**
  * A metric that has a target.
@@ -1688,6 +1761,20 @@ script: string | null, };
 export type Need = "unknown" | "needed" | "replaceable" | "not_needed";
 
 /**
+ * A function that calls another, or is called by it.
+ */
+export type Neighbour = { function: number, name: string, owner: Owner | null, count: number, 
+/**
+ * What was called, with all that it called.
+ */
+cost: number, };
+
+/**
+ * Who calls a function and whom it calls, dearest first.
+ */
+export type Neighbours = { function: FunctionRow, callers: Array<Neighbour>, called: Array<Neighbour>, };
+
+/**
  * A fix to be put into a plan, with the finding that called for it.
  */
 export type NewFix = { edit: Edit, owner: Owner, 
@@ -1778,6 +1865,23 @@ queries: number | null,
  * How much of the path to the largest paint is this owner's.
  */
 path_ms: Millis | null, };
+
+/**
+ * An owner's part.
+ */
+export type OwnerCostRow = { owner: Owner, 
+/**
+ * What its functions took, and what the language's own functions took for them. The owners' add up to the whole.
+ */
+own: number, 
+/**
+ * With what it had others do; `None` where the file tells sums of calls only.
+ */
+inclusive: number | null, functions: number, 
+/**
+ * Calls of its functions.
+ */
+called: number, };
 
 /**
  * What doing without an owner would bring.
@@ -2093,6 +2197,44 @@ because: Array<string>, };
  * Conditions to choose from.
  */
 export type Preset = { id: string, conditions: Conditions, };
+
+/**
+ * A profile without what it counted.
+ */
+export type ProfileHead = { id: number, site: string, 
+/**
+ * The address of the page that it belongs to.
+ */
+url: string, 
+/**
+ * The load that it was written for; `None` where it belongs to the page as a whole.
+ */
+of: LoadOf | null, 
+/**
+ * The name of its file.
+ */
+file: string, 
+/**
+ * When the file was written (RFC 3339), where the sender told.
+ */
+written_at: string | null, received_at: string, creator: string | null, };
+
+/**
+ * A profile by one of its measures.
+ */
+export type ProfileReading = { creator: string | null, command: string | null, parts: number, measures: Array<Measure>, 
+/**
+ * The one that the figures are of, by place.
+ */
+measure: number, 
+/**
+ * All that was counted.
+ */
+total: number, 
+/**
+ * What the file states as its sum, where it states one.
+ */
+stated: number | null, owners: Array<OwnerCostRow>, functions: Array<FunctionRow>, function_count: number, files: Array<CodeCost>, file_count: number, tree_is: TreeIs, tree: Array<StepRow>, };
 
 /**
  * Fixes that were made between recordings of a page, and what came of them.
@@ -2974,6 +3116,19 @@ script: string | null, };
 export type StepKind = "asked" | "sent" | "answered" | "received" | "task" | "other";
 
 /**
+ * A step of the tree.
+ */
+export type StepRow = { 
+/**
+ * The step that called it, which stands before it.
+ */
+parent: number | null, function: number, name: string, file: string, owner: Owner | null, 
+/**
+ * How often it was called from there; `None` where that is not known.
+ */
+count: number | null, own: number, inclusive: number, };
+
+/**
  * What a load can lack.
  */
 export type Subject = "requests" | "paints" | "shifts" | "main_thread" | "frames" | "page" | "bodies" | "initiators" | "render_blocking" | "samples" | "interactions" | "body_parts" | "completeness";
@@ -3085,6 +3240,11 @@ tasks: number,
  * How many bars the lane of call stacks has.
  */
 stacks: number, };
+
+/**
+ * How the tree of calls is known.
+ */
+export type TreeIs = "told" | "shared_out";
 
 /**
  * A trial as the screens show it.

@@ -1,16 +1,13 @@
-import { useVirtualizer } from '@tanstack/react-virtual';
-import { useMemo, useRef, useState } from 'react';
 import { useFunctions } from '../../api/queries';
 import type { CallNode, CodePlace, FunctionTime } from '../../api/types';
 import { Ask } from '../../parts/Ask';
 import { ms, whole } from '../../parts/format';
+import { FoldTree, LongList } from '../../parts/LongList';
 import { placeText } from '../../parts/names';
 import { NotKnown, Trouble } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
 import type { Span } from '../../parts/useSpan';
 import { useReading } from '../../shell/reading';
-
-const ROW = 24;
 
 export const functionName = (place: CodePlace) => {
   switch (place.function) {
@@ -90,7 +87,7 @@ export function Functions({ chosen, label, ready }: { chosen: Span | null; label
 
 function Heads({ first }: { first: string }) {
   return (
-    <div className="mt-1 grid grid-cols-[74px_74px_minmax(0,1fr)_170px_96px] gap-3 border-b border-rule-strong pb-0.5 text-[12px] text-ink-2">
+    <div className={`mt-1 grid gap-3 border-b border-rule-strong pb-0.5 text-[12px] text-ink-2 ${COLUMNS}`}>
       <span className="text-right">
         <Ask how="In the function’s own code.">Self</Ask>
       </span>
@@ -104,44 +101,24 @@ function Heads({ first }: { first: string }) {
   );
 }
 
+const COLUMNS = 'grid-cols-[74px_74px_minmax(0,1fr)_170px_96px]';
+
 function Heaviest({ rows, figure }: { rows: FunctionTime[]; figure: (value: number) => string }) {
-  const scroller = useRef<HTMLDivElement>(null);
-  const list = useVirtualizer({
-    count: rows.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => ROW,
-    overscan: 8,
-  });
   const { select } = useReading();
   return (
     <>
       <Heads first="Function" />
-      <div
-        ref={scroller}
-        className="h-[260px] overflow-y-auto text-[13px]"
-        tabIndex={0}
-        aria-label="Heaviest functions"
-      >
-        <div style={{ height: list.getTotalSize(), position: 'relative' }}>
-          {list.getVirtualItems().map((item) => {
-            const row = rows[item.index];
-            if (!row) return null;
-            return (
-              <div
-                key={item.index}
-                style={{ position: 'absolute', top: item.start, left: 0, right: 0, height: ROW }}
-                className="grid grid-cols-[74px_74px_minmax(0,1fr)_170px_96px] items-center gap-3 border-b border-rule/60"
-              >
-                <span className="text-right">{figure(row.self_ms)}</span>
-                <span className="text-right text-ink-2">{figure(row.total_ms)}</span>
-                <span className="truncate font-mono text-[12.5px]">{functionName(row.place)}</span>
-                <Where place={row.place} select={(url) => select({ kind: 'script', url })} />
-                <span className="truncate text-ink-2">{row.owner.name}</span>
-              </div>
-            );
-          })}
-        </div>
-      </div>
+      <LongList rows={rows} label="Heaviest functions" columns={COLUMNS}>
+        {(row) => (
+          <>
+            <span className="text-right">{figure(row.self_ms)}</span>
+            <span className="text-right text-ink-2">{figure(row.total_ms)}</span>
+            <span className="truncate font-mono text-[12.5px]">{functionName(row.place)}</span>
+            <Where place={row.place} select={(url) => select({ kind: 'script', url })} />
+            <span className="truncate text-ink-2">{row.owner.name}</span>
+          </>
+        )}
+      </LongList>
       <p className="mt-1 text-[12.5px] text-ink-2">{whole(rows.length)} functions</p>
     </>
   );
@@ -163,88 +140,28 @@ function Where({ place, select }: { place: CodePlace; select: (url: string) => v
 /** Paths from the outermost call down; a node's callees unfold under it. */
 function Tree({ nodes, figure }: { nodes: CallNode[]; figure: (value: number) => string }) {
   const { select } = useReading();
-  const scroller = useRef<HTMLDivElement>(null);
-  // What takes a good part of the whole is open from the start.
-  const [turned, setTurned] = useState<ReadonlySet<number>>(new Set());
-  const all = nodes.filter((n) => n.parent === null).reduce((sum, n) => sum + n.total_ms, 0);
-  const shown = useMemo(() => {
-    const depth: number[] = [];
-    const parents = new Set(nodes.map((n) => n.parent));
-    const open: boolean[] = [];
-    const rows: { index: number; depth: number; has: boolean; open: boolean }[] = [];
-    nodes.forEach((node, index) => {
-      depth[index] = node.parent === null ? 0 : (depth[node.parent] ?? 0) + 1;
-      const usual = node.total_ms > all * 0.12;
-      const isOpen = usual !== turned.has(index);
-      const visible = node.parent === null || (open[node.parent] ?? false);
-      open[index] = visible && isOpen;
-      if (visible) rows.push({ index, depth: depth[index] ?? 0, has: parents.has(index), open: isOpen });
-    });
-    return rows;
-  }, [nodes, turned, all]);
-  const list = useVirtualizer({
-    count: shown.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => ROW,
-    overscan: 8,
-  });
-  const turn = (index: number) =>
-    setTurned((before) => {
-      const after = new Set(before);
-      if (!after.delete(index)) after.add(index);
-      return after;
-    });
   return (
     <>
       <Heads first="Call path" />
-      <div
-        ref={scroller}
-        className="h-[260px] overflow-y-auto text-[13px]"
-        role="tree"
-        tabIndex={0}
-        aria-label="Call tree"
-      >
-        <div style={{ height: list.getTotalSize(), position: 'relative' }} role="none">
-          {list.getVirtualItems().map((item) => {
-            const row = shown[item.index];
-            const node = row && nodes[row.index];
-            if (!row || !node) return null;
-            return (
-              <div
-                key={row.index}
-                role="treeitem"
-                aria-level={row.depth + 1}
-                aria-selected={false}
-                {...(row.has ? { 'aria-expanded': row.open } : {})}
-                style={{ position: 'absolute', top: item.start, left: 0, right: 0, height: ROW }}
-                className="grid grid-cols-[74px_74px_minmax(0,1fr)_170px_96px] items-center gap-3 border-b border-rule/60"
-              >
-                <span className="text-right">{figure(node.self_ms)}</span>
-                <span className="text-right text-ink-2">{figure(node.total_ms)}</span>
-                <span
-                  className="flex min-w-0 items-center font-mono text-[12.5px]"
-                  style={{ paddingLeft: Math.min(row.depth, 18) * 12 }}
-                >
-                  {row.has ? (
-                    <button
-                      className="w-4 shrink-0 text-left text-ink-2"
-                      aria-label={row.open ? `Fold ${functionName(node.place)}` : `Unfold ${functionName(node.place)}`}
-                      onClick={() => turn(row.index)}
-                    >
-                      {row.open ? '–' : '+'}
-                    </button>
-                  ) : (
-                    <span className="w-4 shrink-0" />
-                  )}
-                  <span className="truncate">{functionName(node.place)}</span>
-                </span>
-                <Where place={node.place} select={(url) => select({ kind: 'script', url })} />
-                <span className="truncate text-ink-2">{node.owner.name}</span>
-              </div>
-            );
-          })}
-        </div>
-      </div>
+      <FoldTree
+        nodes={nodes}
+        label="Call tree"
+        columns={COLUMNS}
+        total={(node) => node.total_ms}
+        name={(node) => functionName(node.place)}
+        before={(node) => (
+          <>
+            <span className="text-right">{figure(node.self_ms)}</span>
+            <span className="text-right text-ink-2">{figure(node.total_ms)}</span>
+          </>
+        )}
+        after={(node) => (
+          <>
+            <Where place={node.place} select={(url) => select({ kind: 'script', url })} />
+            <span className="truncate text-ink-2">{node.owner.name}</span>
+          </>
+        )}
+      />
       <p className="mt-1 text-[12.5px] text-ink-2">{whole(nodes.length)} call paths</p>
     </>
   );

@@ -7,14 +7,25 @@ import { Trouble, Waiting } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
 import { useReading } from '../../shell/reading';
 import { AnswerWork } from './AnswerWork';
+import { Profiles } from './Profiles';
+import { ProfileView } from './ProfileView';
 
 /** What the server did to make the page, and other answers that took it long. */
 export default function ServerView() {
   const { recording, number } = useReading();
   const { data, error, refetch } = useServerWork(recording.id, number);
+  const [profile, setProfile] = useParam('profile');
+  if (profile) return <ProfileView id={profile} leave={() => setProfile('')} />;
   if (error) return <Trouble error={error} again={() => void refetch()} />;
   if (!data) return <Waiting />;
-  return <Work view={data} />;
+  return (
+    <>
+      <Work view={data} />
+      <div className="px-5 pb-8">
+        <Profiles />
+      </div>
+    </>
+  );
 }
 
 const nameOf = (answer: ServerAnswer) => (answer.document ? 'the page' : shortName(answer.url));
@@ -38,7 +49,7 @@ function Work({ view }: { view: Told }) {
   const first = answer.by_owner.find((o) => o.owner.kind !== 'site');
   const most = answer.told_by === 'spans' && first && answer.server_ms;
   return (
-    <div className="px-5 pb-8 pt-2">
+    <div className="px-5 pt-2">
       {view.answers.length > 1 && (
         <label className="float-right ml-4 mt-1 flex items-center gap-2 text-[13px] text-ink-2">
           Answer for
