@@ -3,6 +3,8 @@ import { expect, test } from '@playwright/test';
 import { account, total } from '../../web/src/views/owners/account';
 import { extent, lanes, stretches } from '../../web/src/views/server/lanes';
 import type { Costs, OwnerRow, ServerAnswer, SpanRow } from '../../web/src/api/types';
+import { unfolded } from '../../web/src/parts/unfolded';
+import { amount, measureWords } from '../../web/src/views/server/amounts';
 import { open } from './open';
 
 test('the slow plugin is found on the server, its query is named, and its fix is put into the plan', async ({ page }) => {
@@ -149,4 +151,67 @@ test('spans narrower than a pixel are drawn as one, and lanes stand in the order
   const answer = { sent_ms: 10, first_byte_ms: 210, spans: [row({ depth: 0, kind: 'answer', start_ms: 20, duration_ms: 150 }), row({ owner: owner('b') }), row({})] } as unknown as ServerAnswer;
   expect(lanes(answer).map((l) => l.owner.name)).toEqual(['b', 'a']);
   expect(extent(answer)).toEqual({ from: 10, to: 210 });
+});
+
+test('a profile of the server’s code is added, read by owner and function, and taken away again', async ({ page }) => {
+  const here = await open(page, 'Crossing', 'Phone on the move');
+  await page.goto(`${here}/server`);
+  const profiles = page.getByRole('region', { name: 'Profiles' });
+  await expect(profiles).toContainText('function by function');
+  const file = '../crates/formats/tests/profiles/php.callgrind.gz';
+  await profiles.getByLabel('Profile to add').setInputFiles(file);
+  await expect(page.getByText(/was written during none of the loads: it is the page’s/)).toBeVisible();
+  await profiles.getByRole('link', { name: 'php.callgrind.gz' }).click();
+
+  const heading = page.getByRole('heading', { level: 1 });
+  await expect(heading).toHaveText(/^12 ms were counted; tide-table took 5\.\d+ ms of it/);
+  await expect(page.getByText('The file states 12 ms: 0.56 ms of them are in no function.')).toBeVisible();
+  await page.getByLabel('What the profile is of').selectOption({ index: 1 });
+  await expect(page.getByLabel('What the profile is of')).toHaveValue(/ 1$/);
+  const code = page.getByRole('region', { name: 'The code' });
+  await page.keyboard.press('/');
+  await page.keyboard.type('levels');
+  await expect(code).toContainText('1 of 25 shown');
+  await code.getByRole('button', { name: /levels$/ }).click();
+  const around = page.getByRole('region', { name: 'The function', exact: true });
+  await expect(around).toContainText('called 24 times');
+  await around.getByRole('button', { name: 'Harbour\\page' }).click();
+  await expect(around).toContainText('quay/page.php');
+  await page.getByLabel('Only functions with these letters').fill('');
+  await code.getByRole('button', { name: 'call tree' }).click();
+  const tree = page.getByRole('tree', { name: 'Tree of calls' });
+  await expect(tree.getByRole('treeitem', { name: /Harbour\\page/ })).toHaveAttribute('aria-level', '2');
+  await expect(code).toContainText('The file tells each call apart.');
+  await code.getByRole('button', { name: 'files' }).click();
+  await expect(code).toContainText('/srv/harbour/themes/quay/page.php');
+  await page.getByLabel('Counted').selectOption({ label: 'Memory, in bytes' });
+  await expect(heading).toContainText('kB were counted');
+  const checked = await new AxeBuilder({ page }).analyze();
+  expect(checked.violations.map((v) => v.id)).toEqual([]);
+
+  await page.getByRole('button', { name: 'The server’s work' }).click();
+  const broken = { name: 'x.out', mimeType: '', buffer: Buffer.from('events: Ir\nfn=a\n1 b\n') };
+  await profiles.getByLabel('Profile to add').setInputFiles(broken);
+  await expect(page.getByText('x.out cannot be read as a profile, from line 3 on: “b” is no cost.')).toBeVisible();
+  await profiles.getByRole('button', { name: 'Delete the profile php.callgrind.gz' }).click();
+  await expect(profiles).toContainText('function by function');
+});
+
+test('of a tree of calls what takes much is unfolded from the start, and what is below a folded one is not seen', () => {
+  const node = (parent: number | null, total: number) => ({ parent, total });
+  // 0 > 1 > 2, 0 > 3 > 4
+  const nodes = [node(null, 100), node(0, 60), node(1, 5), node(0, 5), node(3, 5)];
+  const rows = (turned: number[]) => unfolded(nodes, (n) => n.total, new Set(turned)).map((r) => [r.index, r.depth, r.open]);
+  expect(rows([])).toEqual([[0, 0, true], [1, 1, true], [2, 2, false], [3, 1, false]]);
+  expect(rows([3])).toEqual([[0, 0, true], [1, 1, true], [2, 2, false], [3, 1, true], [4, 2, false]]);
+  expect(rows([0])).toEqual([[0, 0, false]]);
+});
+
+test('an amount is told in what was counted', () => {
+  const measure = (unit: 'ms' | 'bytes' | 'count', name = 'x', long_name: string | null = null) => ({ unit, name, long_name, scale: 1 });
+  expect(amount(measure('ms'), 1.234)).toBe('1.23 ms');
+  expect(amount(measure('bytes'), -1_500)).toBe('−1.5 kB');
+  expect(amount(measure('count'), 1_867_942)).toBe('1.868 M');
+  expect(measureWords(measure('ms', 'Time_(10ns)'))).toBe('Time, in ms');
+  expect(measureWords(measure('count', 'Ir', 'Instruction Fetches'))).toBe('Instruction Fetches');
 });

@@ -22,6 +22,8 @@ pub enum FormatError {
     OverBudget { name: String, limit: String },
     #[error("{name} takes longer than {seconds} s to read; it was not read further.")]
     TooSlow { name: String, seconds: u64 },
+    #[error("{name} was not read further: nobody waits for it any more.")]
+    Left { name: String },
     #[error("{name} is text in UTF-16; HARs and traces are UTF-8 (RFC 8259). Saved as UTF-8 it can be read.")]
     Utf16 { name: String },
     #[error("{name} nests its values hundreds of levels deep at line {line}; no trace does.")]

@@ -3,6 +3,8 @@
 use crate::FormatError;
 use phainon_core::Bytes;
 use std::cell::Cell;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 /// A budget that everything read from the files of one import is charged to: what is held, and what lies
@@ -19,6 +21,8 @@ pub struct MemoryBudget {
     spent: Cell<bool>,
     /// When reading has to be over, and what was given for it.
     until: Option<(Instant, Duration)>,
+    /// Set where nobody waits for what is read any more.
+    left: Option<Arc<AtomicBool>>,
 }
 
 impl Default for MemoryBudget {
@@ -41,6 +45,7 @@ impl MemoryBudget {
             passing: Cell::new(false),
             spent: Cell::new(false),
             until: None,
+            left: None,
         }
     }
 
@@ -49,6 +54,17 @@ impl MemoryBudget {
     pub fn within(mut self, time: Duration) -> Self {
         self.until = Instant::now().checked_add(time).map(|until| (until, time));
         self
+    }
+
+    /// The same, until it is said that nobody waits any more.
+    #[must_use]
+    pub fn unless(mut self, left: Arc<AtomicBool>) -> Self {
+        self.left = Some(left);
+        self
+    }
+
+    fn is_left(&self) -> bool {
+        self.left.as_ref().is_some_and(|left| left.load(Ordering::Relaxed))
     }
 
     /// How long it may take, where that time is over.
@@ -76,6 +92,7 @@ impl MemoryBudget {
     pub(crate) fn refusal(&self, name: &str) -> FormatError {
         let name = name.to_owned();
         match self.late() {
+            _ if self.is_left() => FormatError::Left { name },
             Some(time) => FormatError::TooSlow { name, seconds: time.as_secs() },
             None => FormatError::OverBudget { name, limit: Bytes(self.limit).text() },
         }
@@ -85,7 +102,7 @@ impl MemoryBudget {
     pub(crate) fn take(&self, bytes: u64) -> bool {
         self.pending.set(0);
         let used = self.used.get().saturating_add(bytes);
-        if used > self.limit || self.late().is_some() {
+        if used > self.limit || self.late().is_some() || self.is_left() {
             self.spent.set(true);
             return false;
         }
@@ -112,7 +129,7 @@ impl MemoryBudget {
     /// Notes what was read from the file; `false` where a value of such length could not be held. It would
     /// lie in memory twice, and once more while its buffer grows.
     pub(crate) fn read(&self, bytes: u64) -> bool {
-        if self.late().is_some() {
+        if self.late().is_some() || self.is_left() {
             self.spent.set(true);
             return false;
         }
@@ -164,6 +181,16 @@ mod tests {
             "x.har takes longer than 0 s to read; it was not read further."
         );
         assert!(MemoryBudget::new(1_000).within(Duration::from_secs(900)).take(1_000));
+    }
+
+    #[test]
+    fn what_nobody_waits_for_is_not_read_on() {
+        let left = Arc::new(AtomicBool::new(false));
+        let budget = MemoryBudget::new(10_000_000).unless(left.clone());
+        assert!(budget.take(1) && budget.read(1));
+        left.store(true, Ordering::Relaxed);
+        assert!(!budget.take(1) && !budget.read(1));
+        assert!(matches!(budget.refusal("x.har"), FormatError::Left { .. }));
     }
 
     #[test]

@@ -101,7 +101,7 @@ fn choose(opened: &mut Vec<Opened>, chosen: Option<&BTreeSet<usize>>) -> Result<
 
 /// Tells work that may take long that nobody waits for it any more.
 #[derive(Default)]
-struct Left(Arc<AtomicBool>);
+pub(crate) struct Left(pub Arc<AtomicBool>);
 
 impl Drop for Left {
     fn drop(&mut self) {
@@ -126,7 +126,7 @@ pub async fn read_and_keep<R: Read + Seek + Send + 'static>(
     apart(move || {
         // Held until the work ends, whoever waits for it.
         let _held = (quiet, alone);
-        let budget = MemoryBudget::new(state.import_memory).within(state.import_time);
+        let budget = MemoryBudget::new(state.import_memory).within(state.import_time).unless(stop.clone());
         let mut opened = open_together(files, &budget)?;
         let pages = choose(&mut opened, chosen.as_ref())?;
         if !pages.is_empty() {

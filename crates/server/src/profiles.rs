@@ -1,6 +1,7 @@
 //! The part of the API about profiles of servers.
 
 use crate::error::Problem;
+use crate::import::Left;
 use crate::state::{State, apart};
 use axum::body::Body;
 use axum::extract::{DefaultBodyLimit, Path, Query, State as Shared};
@@ -104,11 +105,13 @@ async fn receive(
     let quiet = if size > LIGHT { Some(app.quiet().await) } else { None };
     let alone = app.importing.clone().lock_owned().await;
     let state = app.clone();
+    let left = Left::default();
+    let stop = left.0.clone();
     apart(move || {
         // Held until the work ends, whoever waits for it.
         let _held = (quiet, alone);
         file.rewind().map_err(no_room)?;
-        let budget = MemoryBudget::new(state.import_memory).within(state.import_time);
+        let budget = MemoryBudget::new(state.import_memory).within(state.import_time).unless(stop);
         let packed = PackedProfile::of(&callgrind::read(file, &name, &budget)?)?;
         let written = sent.written.as_deref().and_then(|text| DateTime::parse_from_rfc3339(text).ok());
         let of = match written {

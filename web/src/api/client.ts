@@ -24,7 +24,8 @@ async function ask(path: string, init?: RequestInit): Promise<Response> {
   let answer: Response;
   try {
     answer = await fetch(`/api${path}`, init);
-  } catch {
+  } catch (error) {
+    if (init?.signal?.aborted) throw error;
     throw new Refused(0, 'The server does not answer. It may have been stopped; nothing here was lost.');
   }
   if (!answer.ok) throw await failure(answer);
@@ -39,8 +40,9 @@ export async function send<T = void>(
   method: 'POST' | 'PUT' | 'PATCH' | 'DELETE',
   path: string,
   body?: unknown,
+  signal?: AbortSignal,
 ): Promise<T> {
-  const init: RequestInit = { method };
+  const init: RequestInit = { method, ...(signal ? { signal } : {}) };
   if (body instanceof FormData || body instanceof Blob) init.body = body;
   else if (body !== undefined) {
     init.body = JSON.stringify(body);

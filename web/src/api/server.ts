@@ -124,9 +124,9 @@ export const useNeighbours = (id: string, measure: number, called: string) =>
 export function useProfileChanges(recording: number) {
   const client = useQueryClient();
   const onSuccess = () => client.invalidateQueries({ queryKey: ['profiles'] });
-  const add = (file: File) => {
+  const add = ({ file, signal }: { file: File; signal: AbortSignal }) => {
     const about = new URLSearchParams({ name: file.name, written: new Date(file.lastModified).toISOString() });
-    return send<ProfileHead>('POST', `/recordings/${recording}/profiles?${about.toString()}`, file);
+    return send<ProfileHead>('POST', `/recordings/${recording}/profiles?${about.toString()}`, file, signal);
   };
   return {
     add: useMutation({ mutationFn: add, onSuccess }),

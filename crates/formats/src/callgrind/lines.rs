@@ -1,6 +1,7 @@
 //! The lines of a profile, one at a time.
 
 use crate::FormatError;
+use std::borrow::Cow;
 use std::io::{BufRead, Read};
 
 /// No line is longer: names of functions with all their types are a few thousand.
@@ -56,7 +57,7 @@ impl<'a> Lines<'a> {
     }
 
     /// The next line without the space around it; what is not UTF-8 in it is replaced.
-    pub fn next_line(&mut self) -> Result<Option<(usize, String)>, FormatError> {
+    pub fn next_line(&mut self) -> Result<Option<(usize, Cow<'_, str>)>, FormatError> {
         let name = || self.name.to_owned();
         self.line.clear();
         let mut limited = self.text.by_ref().take(LONGEST + 1);
@@ -75,6 +76,6 @@ impl<'a> Lines<'a> {
         if self.read > self.largest {
             return Err(FormatError::TooLarge { name: name(), limit: format!("{} GB", self.largest >> 30) });
         }
-        Ok(Some((self.number, String::from_utf8_lossy(self.line.trim_ascii()).into_owned())))
+        Ok(Some((self.number, String::from_utf8_lossy(self.line.trim_ascii()))))
     }
 }

@@ -2,7 +2,7 @@
 
 use super::Wrong;
 use super::costs::Gathered;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 /// A name in the file: with a number, with a number alone, or plain.
@@ -52,6 +52,8 @@ pub struct Names {
     functions: Numbered,
     /// Functions that have a number are known by it, whatever file is named beside them.
     by_number: HashMap<String, u32>,
+    /// Functions that had a record of their own already.
+    with_records: HashSet<u32>,
     file: Arc<str>,
     line_file: Option<u32>,
     object: Option<Arc<str>>,
@@ -88,17 +90,20 @@ impl Names {
         let (file, object) = (self.file.clone(), self.object.clone());
         self.line_file = Some(gathered.file(&file));
         let function = self.known(value, &file, object.as_deref(), gathered)?;
-        gathered.stands_in(function, &file, object.as_deref());
+        if self.with_records.insert(function) {
+            gathered.stands_in(function, &file, object.as_deref());
+        }
         Ok(function)
     }
 
     fn known(&mut self, value: &str, file: &str, object: Option<&str>, gathered: &mut Gathered) -> Result<u32, Wrong> {
-        let written = self.functions.name(value, gathered)?;
-        let name = whole(&written).into();
-        let Some(number) = parts(value).0 else { return Ok(gathered.function(&name, file, object)) };
-        if let Some(known) = self.by_number.get(number) {
+        let number = parts(value).0;
+        if let Some(known) = number.and_then(|number| self.by_number.get(number)) {
             return Ok(*known);
         }
+        let written = self.functions.name(value, gathered)?;
+        let name = whole(&written).into();
+        let Some(number) = number else { return Ok(gathered.function(&name, file, object)) };
         let function = gathered.function(&name, file, object);
         gathered.held(number.len() + 64);
         self.by_number.insert(number.to_owned(), function);

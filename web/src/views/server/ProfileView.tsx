@@ -11,6 +11,7 @@ import { useKeys } from '../../shell/keys';
 import { useNotice } from '../../shell/notices';
 import { useReading } from '../../shell/reading';
 import { amount, lastPart, measureWords } from './amounts';
+import { SPANS } from './words';
 
 /** What a profiler counted while the server made the page: by owner, function, file, and call by call. */
 export function ProfileView({ id, leave }: { id: string; leave: () => void }) {
@@ -31,16 +32,14 @@ export function ProfileView({ id, leave }: { id: string; leave: () => void }) {
   }
   if (!data) return <Waiting />;
   const unit = data.measures[data.measure];
-  const top = data.owners[0];
+  const top = data.owners.find((o) => o.owner.kind !== 'site');
   if (!unit) return null;
   const text = (value: number) => amount(unit, value);
   return (
     <div className="px-5 pb-8 pt-2">
       {back}
       <h1 className="text-[25px] leading-tight [overflow-wrap:anywhere]">
-        {top
-          ? `${top.owner.name} takes ${text(top.own)} of ${text(data.total)} that were counted`
-          : 'Nothing was counted'}
+        {text(data.total)} were counted{top ? `; ${top.owner.name} took ${text(top.own)} of it` : ''}
       </h1>
       <About id={id} data={data} />
       <p className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1 text-[13px] text-ink-2">
@@ -171,14 +170,14 @@ function Owners({ data, text }: { data: ProfileReading; text: (value: number) =>
               </td>
               <td>
                 <span
-                  className="block h-2.5 bg-data"
-                  style={{ width: `${(Math.abs(row.own) / most) * 100}%`, background: 'var(--data)' }}
+                  className="block h-2.5"
+                  style={{ width: `${(Math.abs(row.own) / most) * 100}%`, background: SPANS.other.color }}
                 />
               </td>
               <td className="text-right">{text(row.own)}</td>
               <td className="text-right text-ink-2">{row.inclusive === null ? 'not told' : text(row.inclusive)}</td>
               <td className="text-right">{whole(row.functions)}</td>
-              <td className="text-right">{whole(row.called)}</td>
+              <td className="text-right">{row.called ? whole(row.called) : '–'}</td>
             </tr>
           ))}
         </tbody>
@@ -187,7 +186,7 @@ function Owners({ data, text }: { data: ProfileReading; text: (value: number) =>
   );
 }
 
-const COLUMNS = 'grid-cols-[88px_88px_72px_minmax(0,1fr)_200px_110px]';
+const COLUMNS = 'grid-cols-[66px_66px_52px_minmax(0,1fr)_140px_84px]';
 
 type Text = (value: number) => string;
 
@@ -321,7 +320,7 @@ function Where({ file, object }: { file: string; object: string | null }) {
 
 /** Functions of the language and the system are nobody's: their cost goes to who calls them. */
 function Whose({ owner }: { owner: Owner | null }) {
-  return <span className="truncate text-ink-2">{owner?.name ?? 'who calls it'}</span>;
+  return <span className="truncate text-ink-2">{owner?.name ?? 'its caller'}</span>;
 }
 
 function Tree({ data, text, pick }: { data: ProfileReading; text: Text; pick: (called: number) => void }) {
@@ -398,7 +397,7 @@ function Around(props: { id: string; measure: number; called: string; text: Text
   const row: FunctionRow = data.function;
   return (
     <section className="mt-4 max-w-[960px] border border-rule bg-sheet px-4 py-3" aria-label="The function">
-      <h3 className="text-[16px] [overflow-wrap:anywhere]">{row.name}</h3>
+      <h3 className="font-mono text-[14px] [overflow-wrap:anywhere]">{row.name}</h3>
       <p className="text-[13px] text-ink-2 [overflow-wrap:anywhere]">
         {text(row.own)} of its own, {text(row.inclusive)} with what it calls
         {row.called > 0 && `, called ${whole(row.called)} times`}
@@ -411,13 +410,14 @@ function Around(props: { id: string; measure: number; called: string; text: Text
       </p>
       <div className="mt-2 grid grid-cols-2 gap-6">
         <Side
+          itself={row.function}
           title="Called by"
           rows={data.callers}
           text={text}
           pick={pick}
           none="Nothing calls it: the program begins here."
         />
-        <Side title="Calls" rows={data.called} text={text} pick={pick} none="It calls nothing." />
+        <Side itself={row.function} title="Calls" rows={data.called} text={text} pick={pick} none="It calls nothing." />
       </div>
     </section>
   );
@@ -426,8 +426,15 @@ function Around(props: { id: string; measure: number; called: string; text: Text
 /** So many are listed at each side. */
 const SIDE = 40;
 
-function Side(props: { title: string; rows: Neighbour[]; text: Text; pick: (called: string) => void; none: string }) {
-  const { title, rows, text, pick, none } = props;
+function Side(props: {
+  itself: number;
+  title: string;
+  rows: Neighbour[];
+  text: Text;
+  pick: (called: string) => void;
+  none: string;
+}) {
+  const { itself, title, rows, text, pick, none } = props;
   return (
     <div>
       <h4 className="text-[12.5px] text-ink-2">{title}</h4>
@@ -438,14 +445,16 @@ function Side(props: { title: string; rows: Neighbour[]; text: Text; pick: (call
             key={n.function}
             className="grid grid-cols-[80px_64px_minmax(0,1fr)] gap-3 border-b border-rule/60 py-0.5"
           >
-            <span className="text-right">{text(n.cost)}</span>
+            <span className="text-right" title={n.function === itself ? 'Calls of itself hold each other.' : undefined}>
+              {n.function === itself ? '–' : text(n.cost)}
+            </span>
             <span className="text-right text-ink-2">{whole(n.count)} ×</span>
             <button
               className="truncate text-left font-mono text-[12.5px] hover:text-accent"
               title={n.name}
               onClick={() => pick(String(n.function))}
             >
-              {n.name}
+              {n.function === itself ? 'itself' : n.name}
             </button>
           </li>
         ))}

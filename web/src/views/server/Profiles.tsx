@@ -15,16 +15,26 @@ export function Profiles() {
   const { add, drop } = useProfileChanges(recording.id);
   const input = useRef<HTMLInputElement>(null);
   const say = useNotice();
-  const bring = (file: File) =>
-    add.mutate(file, {
-      onSuccess: (head) =>
-        say({
-          text: head.of
-            ? `${head.file} was written during load ${head.of.load}: it is that load’s.`
-            : `${head.file} was written during none of the loads: it is the page’s as a whole.`,
-        }),
-      onError: (e) => say({ text: e.message, bad: true }),
-    });
+  const stop = useRef<AbortController>(null);
+  const bring = (file: File) => {
+    const controller = new AbortController();
+    stop.current = controller;
+    add.mutate(
+      { file, signal: controller.signal },
+      {
+        onSuccess: (head) =>
+          say({
+            text: head.of
+              ? `${head.file} was written during load ${head.of.load}: it is that load’s.`
+              : `${head.file} was written during none of the loads: it is the page’s as a whole.`,
+          }),
+        onError: (e) =>
+          controller.signal.aborted
+            ? say({ text: `${file.name} was not read; nothing of it was kept.` })
+            : say({ text: e.message, bad: true }),
+      },
+    );
+  };
   const own = (head: ProfileHead) => head.of?.recording === recording.id && head.of.load === number;
   return (
     <section className="mt-8 max-w-[860px]" aria-label="Profiles">
@@ -45,6 +55,11 @@ export function Profiles() {
         <button className="btn ml-auto" disabled={add.isPending} onClick={() => input.current?.click()}>
           <FileUp size={14} aria-hidden /> {add.isPending ? 'Reading the profile …' : 'Add a profile'}
         </button>
+        {add.isPending && (
+          <button className="btn" onClick={() => stop.current?.abort()}>
+            Cancel
+          </button>
+        )}
       </div>
       {error ? (
         <Trouble error={error} again={() => void refetch()} />

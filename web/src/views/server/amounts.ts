@@ -21,7 +21,8 @@ function shortCount(value: number): string {
 /** What was counted, in words: its long name where the file tells one, and its unit where that is known. */
 export function measureWords(measure: Measure): string {
   const name = measure.long_name ?? measure.name.replace(/_?\(.*\)$/, '').replaceAll('_', ' ');
-  return measure.unit === 'count' ? `${name} (counts)` : `${name} (${measure.unit === 'ms' ? 'time' : 'bytes'})`;
+  const units = { ms: ', in ms', bytes: ', in bytes', count: '' };
+  return `${name}${units[measure.unit]}`;
 }
 
 /** The last two parts of a path: a file with its folder. */
