@@ -1,6 +1,7 @@
 //! A load made ready for every computation: its look-ups, its owners, and the settings that go in.
 //! Made once; whatever computes takes it, and looks nothing up that is not in it.
 
+use crate::metrics::Coverage;
 use crate::owners::Owners;
 use crate::server_work::ServerWork;
 use crate::work::parents;
@@ -21,6 +22,8 @@ pub struct Prepared {
     pub server: ServerWork,
     /// The site's own rules.
     pub settings: Arc<Settings>,
+    /// What a load of its own told of the page's code: which parts of it were used; empty where nobody looked.
+    pub coverage: Arc<[Coverage]>,
 }
 
 /// Places of a load by what is asked of them.
@@ -55,7 +58,14 @@ impl Prepared {
         let index = Index::of(&load);
         let owners = Owners::of(&load, &settings.owner_rules);
         let server = ServerWork::of(&load, &owners);
-        Self { load, index, owners, server, settings }
+        Self { load, index, owners, server, settings, coverage: Arc::default() }
+    }
+
+    /// The same, with what is known of the page's used code.
+    #[must_use]
+    pub fn with_coverage(mut self, coverage: impl Into<Arc<[Coverage]>>) -> Self {
+        self.coverage = coverage.into();
+        self
     }
 
     /// The first request for an address.

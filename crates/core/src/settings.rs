@@ -15,6 +15,8 @@ pub struct Settings {
     pub targets: BTreeMap<Metric, Target>,
     /// Ids of checks that are not run.
     pub checks_off: BTreeSet<String>,
+    /// What owners are for, as was said of them, by their keys; of others their names suggest it.
+    pub purposes: BTreeMap<String, Vec<String>>,
 }
 
 impl Settings {

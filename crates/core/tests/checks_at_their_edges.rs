@@ -5,10 +5,11 @@
 mod site;
 
 use phainon_core::checks::{Finding, Standing, Sureness};
+use phainon_core::metrics::Coverage;
 use phainon_core::words::{finding_title, finding_why, say_finding};
 use phainon_core::{
-    BodyRef, Bytes, EditKind, Header, Initiator, InitiatorKind, LayoutShift, Millis, OwnerKind, PageFacts, PageImage,
-    Prepared, Rect, RenderBlocking, Request, ResourceKind, WorkName, analyse, preset,
+    BodyRef, Bytes, EditKind, Header, Initiator, InitiatorKind, LayoutShift, Millis, NoBodies, OwnerKind, PageFacts,
+    PageImage, Prepared, Rect, RenderBlocking, Request, ResourceKind, Settings, WorkName, analyse, preset,
 };
 use site::{Site, at, script};
 use std::collections::HashMap;
@@ -294,4 +295,75 @@ fn work_counts_for_a_script_from_100_ms_of_long_tasks_and_for_a_third_party_over
     site.runs(WorkName::Call, [400.0, 600.0], "app.js");
     assert_eq!((found(&site, "long-tasks").len(), found(&site, "third-party-work").len()), (1, 0));
     assert_eq!(found(&site, "long-tasks")[0].standing, Standing::Unknown, "without a largest paint there is no path");
+}
+
+#[test]
+fn a_third_party_holds_the_paint_up_from_50_ms_of_the_path() {
+    let with = |ends: f64, kind: ResourceKind| {
+        let mut site = Site::new();
+        let url = "http://pictures.islandmedia.test/hero.jpg";
+        let from = [150.0, 150.0, ends - 10.0, ends];
+        site.asks("", kind, from).url = url.into();
+        site.paints(ends + 5.0, Some("hero.jpg"));
+        site.0.lcp_candidates[0].url = Some(url.into());
+        found(&site, "third-party-on-path")
+    };
+    // The parser is done with the document at 200 ms; until then the picture is not what the paint waits for.
+    assert_eq!(with(195.0, ResourceKind::Image).len(), 0);
+    let found = with(400.0, ResourceKind::Image);
+    assert_eq!((found[0].edit.kind(), found[0].standing), (EditKind::SelfHost, Standing::OnPath));
+    assert!(found[0].on_path_ms >= Millis(50.0) && found[0].size_ms == Some(found[0].on_path_ms));
+    assert!(say_finding(&found[0]).title.ends_with("for islandmedia.test"), "{}", say_finding(&found[0]).title);
+    // What answers with data cannot be copied to the site's host.
+    let data = with(400.0, ResourceKind::Data);
+    assert!(data.iter().all(|f| f.edit.kind() == EditKind::RemoveOwner));
+}
+
+#[test]
+fn a_plugin_is_unused_from_a_twentieth_of_2_kb_on() {
+    let with = |bytes: u64, used: u32, path: &str| {
+        let mut site = Site::new();
+        file(&mut site, path, ResourceKind::Script, bytes).unpacked = Some(Bytes(bytes));
+        let coverage = vec![Coverage { url: at(path), used: vec![(0, used)], length: 10_000 }];
+        let analysis = analyse(&Prepared::plain(site.0).with_coverage(coverage), &NoBodies);
+        analysis.findings.into_iter().filter(|f| f.check == "unused-plugin").collect::<Vec<_>>()
+    };
+    let plugin = "plugins/easy-forms/forms.js";
+    assert_eq!(with(2_000, 501, plugin).len(), 0, "more than a twentieth is used");
+    assert_eq!(with(1_999, 500, plugin).len(), 0, "so little code is no matter");
+    assert_eq!(with(2_000, 500, "app.js").len(), 0, "the site's own is not a plugin's");
+    let found = with(2_000, 500, plugin);
+    assert_eq!(
+        (found[0].edit.key().as_str(), found[0].sureness),
+        ("remove_owner plugin easy-forms", Sureness::Inferred)
+    );
+    assert_eq!(finding_title(&found[0]), "easy-forms loads 2.0 kB of code of which this page uses 5 %");
+    assert!(say_finding(&found[0]).evidence[0].value.contains("95 % of it not used"));
+}
+
+#[test]
+fn two_owners_serve_one_purpose_by_what_was_said_and_else_by_their_names() {
+    let mut site = Site::new();
+    file(&mut site, "plugins/gull-stats/a.js", ResourceKind::Script, 9_000);
+    file(&mut site, "plugins/page-counter/a.js", ResourceKind::Script, 30_000);
+    file(&mut site, "plugins/lantern/a.js", ResourceKind::Script, 50_000);
+    let with = |said: &[(&str, &[&str])]| {
+        let mut settings = Settings::default();
+        for (owner, purposes) in said {
+            let purposes = purposes.iter().map(|p| (*p).to_owned()).collect();
+            settings.purposes.insert(format!("plugin {owner}"), purposes);
+        }
+        let prepared = Prepared::new(site.0.clone().into(), settings.into());
+        let found = analyse(&prepared, &NoBodies).findings;
+        let found = found.into_iter().filter(|f| f.check == "owners-of-one-purpose");
+        found.map(|f| (finding_title(&f), f.edit.key())).collect::<Vec<_>>()
+    };
+    let counters = "page-counter and gull-stats are both for statistics".to_owned();
+    assert_eq!(with(&[]), [(counters.clone(), "remove_owner plugin page-counter".to_owned())]);
+    assert_eq!(with(&[("page-counter", &["guest book"])]), [], "what was said counts, not the name");
+    let all = with(&[("lantern", &["statistics"])]);
+    assert_eq!(all[0].0, "lantern, page-counter and gull-stats are all for statistics");
+    assert_eq!(all[0].1, "remove_owner plugin lantern", "about the dearest of them");
+    let twice = with(&[("lantern", &["light", "statistics"]), ("page-counter", &["light", "statistics"])]);
+    assert_eq!(twice.len(), 1, "one finding for the dearest, whatever it shares with the others: {twice:?}");
 }

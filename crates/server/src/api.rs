@@ -55,6 +55,7 @@ pub fn router() -> Router<App> {
         .merge(crate::comparisons::router())
         .merge(crate::server_work::router())
         .merge(crate::profiles::router())
+        .merge(crate::cost_of_spans::router())
         .merge(crate::owners::router())
         .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "The API has no such address.") })
         .layer(axum::middleware::map_response(in_problems))

@@ -416,7 +416,7 @@ impl Run {
             let RecordedLoad { raw, bodies } = load;
             let body = |hash: &str| bodies.get(hash).cloned();
             let settings = app.settings_of(&site).map_err(|e| e.to_string())?;
-            let reading = read_load(&raw, &body, &settings, true).map_err(|e| e.to_string())?;
+            let reading = read_load(&raw, &body, &settings, &[], true).map_err(|e| e.to_string())?;
             let failed = raw.failed.clone();
             let (visit, browser) = (raw.visit, raw.page.as_ref().and_then(|p| p.browser.clone()));
             let load = LoadReading { raw, reading, failed };

@@ -2,7 +2,7 @@
 
 use crate::error::Problem;
 use crate::reading::{LoadReading, Reading, read_load, summary_of};
-use phainon_core::metrics::Metrics;
+use phainon_core::metrics::{Coverage, Metrics};
 use phainon_core::{Analysis, RecordingSummary, Settings, Source, Visit, registrable_domain};
 use phainon_formats::{BodyMap, Detail, Manifest, ManifestLoad, Opened, RawLoad};
 use phainon_recorder::Recording;
@@ -101,7 +101,8 @@ impl Ready {
         let Opened { file, manifest, bodies, detail, .. } = opened;
         let mut all = Vec::with_capacity(pages.len());
         for loads in pages {
-            let mut ready = Self::read(loads, &bodies, settings, stop)?;
+            let coverage = detail.as_ref().filter(|_| manifest.is_some()).map_or(&[][..], |d| &d.coverage);
+            let mut ready = Self::read(loads, &bodies, settings, coverage, stop)?;
             ready.imported_from.clone_from(&file);
             all.push(ready);
         }
@@ -116,6 +117,7 @@ impl Ready {
         loads: Vec<RawLoad>,
         bodies: &BodyMap,
         settings: &Arc<Settings>,
+        coverage: &[Coverage],
         stop: &AtomicBool,
     ) -> Result<Self, Problem> {
         let body = |hash: &str| bodies.get(hash).cloned();
@@ -127,7 +129,7 @@ impl Ready {
                 return Err(Problem::bad("Nobody waits for this any more; nothing of it was kept."));
             }
             named.extend(raw.body_hashes().into_iter().map(str::to_owned));
-            let reading = read_load(&raw, &body, settings, true)?;
+            let reading = read_load(&raw, &body, settings, coverage, true)?;
             let failed = raw.failed.clone();
             if let Some(Reading { load, analysis, .. }) = &reading {
                 figures.push((number, load.visit, failed.is_some(), analysis.metrics.clone()));

@@ -7,6 +7,7 @@
 pub mod api;
 pub mod cli;
 pub mod comparisons;
+pub mod cost_of_spans;
 pub mod demo;
 pub mod depth;
 mod error;

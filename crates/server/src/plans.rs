@@ -170,7 +170,27 @@ async fn note_owner(
     if noted.note.note.len() > 20_000 || noted.note.decides.len() > 500 {
         return Err(Problem::bad("That is longer than a note on an owner is kept."));
     }
-    app.with_store(move |store| Ok(store.note_owner(&site, &noted)?)).await?;
+    let state = app.clone();
+    let changed = apart(move || {
+        state.store.note_owner(&site, &noted)?;
+        let mut settings = (*state.settings_of(&site)?).clone();
+        let before = settings.purposes.clone();
+        let key = noted.owner.key();
+        match noted.note.purposes.is_empty() {
+            true => settings.purposes.remove(&key),
+            false => settings.purposes.insert(key, noted.note.purposes),
+        };
+        if settings.purposes == before {
+            return Ok(false);
+        }
+        state.set_settings_of(&site, &settings)?;
+        Ok::<_, Problem>(true)
+    })
+    .await?;
+    // What owners are for is part of what is found.
+    if changed {
+        crate::rereading::catch_up(&app).await?;
+    }
     Ok(StatusCode::NO_CONTENT)
 }
 

@@ -1,10 +1,10 @@
 //! From opened files to analysed recordings: the one way in, for the command line and the server.
 
-use phainon_core::metrics::Metrics;
+use phainon_core::metrics::{Coverage, Metrics};
 use phainon_core::{
     Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, largest_in_markup, summarise,
 };
-use phainon_formats::{BodyMap, FormatError, RawLoad};
+use phainon_formats::{BodyMap, Detail, FormatError, RawLoad};
 use std::sync::Arc;
 
 /// What was made of one load.
@@ -63,11 +63,12 @@ impl RecordingReading {
     }
 }
 
-/// Puts one load together and analyses it.
+/// Puts one load together and analyses it; `coverage` is what a load of its own told of the page's used code.
 pub fn read_load(
     raw: &RawLoad,
     bodies: &dyn Bodies,
     settings: &Arc<Settings>,
+    coverage: &[Coverage],
     draw: bool,
 ) -> Result<Option<Reading>, FormatError> {
     if !raw.has_data() {
@@ -76,7 +77,7 @@ pub fn read_load(
     let mut load = raw.assemble()?;
     let document = load.document().and_then(|document| bodies.body(&document.body.as_ref()?.hash));
     load.largest_in_markup = document.and_then(|body| largest_in_markup(&load, &body));
-    let prepared = Prepared::new(Arc::new(load), settings.clone());
+    let prepared = Prepared::new(Arc::new(load), settings.clone()).with_coverage(coverage);
     let analysis = analyse(&prepared, bodies);
     let tracks = (draw && !prepared.load.work.is_empty()).then(|| phainon_core::tracks(&prepared).to_bytes());
     Ok(Some(Reading { load: prepared.load, analysis, tracks }))
@@ -87,12 +88,13 @@ pub fn read_loads(
     loads: Vec<RawLoad>,
     bodies: &BodyMap,
     settings: &Arc<Settings>,
-    draw: bool,
+    detail: Option<&Detail>,
 ) -> Result<RecordingReading, FormatError> {
     let body = |hash: &str| bodies.get(hash).cloned();
     let mut read = Vec::with_capacity(loads.len());
     for raw in loads {
-        let reading = read_load(&raw, &body, settings, draw)?;
+        let coverage = detail.map_or(&[][..], |detail| &detail.coverage);
+        let reading = read_load(&raw, &body, settings, coverage, false)?;
         let failed = raw.failed.clone();
         read.push(LoadReading { raw, reading, failed });
     }

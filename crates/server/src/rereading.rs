@@ -73,7 +73,8 @@ async fn renew(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> 
         figures.retain(|(of, ..)| *of != number);
         let body = |hash: &str| store.body(hash).ok().flatten();
         let failed = raw.failed.clone();
-        let read = read_load(&raw, &body, settings, true).map_err(|e| e.to_string());
+        let coverage = store.detail(id)?.map(|detail| detail.coverage).unwrap_or_default();
+        let read = read_load(&raw, &body, settings, &coverage, true).map_err(|e| e.to_string());
         if let Ok(Some(reading)) = &read {
             figures.push((number, raw.visit, failed.is_some(), reading.analysis.metrics.clone()));
             figures.sort_by_key(|(number, ..)| *number);

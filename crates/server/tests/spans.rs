@@ -217,3 +217,41 @@ async fn spans_that_come_late_join_their_load_and_rules_of_the_sites_own_say_who
     let refused = ask(&state, call("PUT", &format!("{site}/owner-rules"), &[HOST, JSON], nameless)).await;
     assert_eq!(refused.0, StatusCode::BAD_REQUEST);
 }
+
+/// The same archive as it would be had nobody asked the server for spans.
+fn without_spans(archive: &[u8]) -> Vec<u8> {
+    let mut from = zip::ZipArchive::new(std::io::Cursor::new(archive)).unwrap();
+    let mut to = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for place in 0..from.len() {
+        let file = from.by_index_raw(place).unwrap();
+        if !file.name().unwrap().ends_with("/spans.json") {
+            to.raw_copy_file(file).unwrap();
+        }
+    }
+    to.finish().unwrap().into_inner()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn loads_with_spans_are_held_against_loads_without() {
+    let state = state();
+    let archive = demo("timetable-home-laptop");
+    let with = import(&state, &[("with.phainon.zip", &archive)]).await[0];
+    let path = format!("/api/recordings/{with}/cost-of-spans");
+    let (_, cost) = get(&state, &path).await;
+    assert_eq!((&cost["with"], &cost["without"], &cost["compared"]), (&json!([with]), &json!([]), &json!([])));
+
+    let without = import(&state, &[("without.phainon.zip", without_spans(&archive))]).await[0];
+    let other = import(&state, &[("other.phainon.zip", demo("home-home-laptop"))]).await[0];
+    let (_, cost) = get(&state, &path).await;
+    assert_eq!(
+        (&cost["with"], &cost["without"]),
+        (&json!([with]), &json!([without])),
+        "another page is not among them"
+    );
+    let metrics: Vec<&str> =
+        cost["compared"].as_array().unwrap().iter().map(|c| c["compared"]["metric"].as_str().unwrap()).collect();
+    assert_eq!(metrics, ["lcp", "fcp", "ttfb"]);
+    assert!(cost["compared"].as_array().unwrap().iter().all(|c| c["compared"]["difference"] == json!(0.0)), "{cost}");
+    let (_, home) = get(&state, &format!("/api/recordings/{other}/cost-of-spans")).await;
+    assert_eq!((&home["with"], &home["without"]), (&json!([]), &json!([other])));
+}

@@ -5,8 +5,8 @@ use phainon_core::metrics::SiteWeight;
 use phainon_core::profile::Functions;
 use phainon_core::{RequestRow, SaidAnalysis, SaidDocument, ThreadDetail, TracksHead};
 use phainon_server::{
-    api, comparisons, depth, forecasts, import, job_list, owners, plan_pages, plans, proofs, server_work, state,
-    storage, trials,
+    api, comparisons, cost_of_spans, depth, forecasts, import, job_list, owners, plan_pages, plans, proofs,
+    server_work, state, storage, trials,
 };
 use phainon_store::{NewFix, NotedOwner, Plan, PlanPageChoice, Recordings};
 use ts_rs::{Config, TS};
@@ -22,6 +22,7 @@ fn the_front_ends_types_are_current() {
     ProfileReading::export_all(&config).expect("types");
     Neighbours::export_all(&config).expect("types");
     phainon_store::ProfileHead::export_all(&config).expect("types");
+    cost_of_spans::CostOfSpans::export_all(&config).expect("types");
     state::Rereading::export_all(&config).expect("types");
     depth::Headers::export_all(&config).expect("types");
     depth::SaidVisit::export_all(&config).expect("types");

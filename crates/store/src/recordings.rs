@@ -214,6 +214,8 @@ impl Store {
         let mut db = self.write();
         let change = db.transaction()?;
         add_detail(&change, id, detail)?;
+        // Its loads were read without it.
+        change.execute("update load_rows set analysis_version = 0 where recording = ?1", [id])?;
         change.commit()?;
         Ok(())
     }
@@ -274,6 +276,29 @@ impl Store {
             .optional()?
             .ok_or_else(|| StoreError::NotFound("recording", id.to_string()))?;
         head(&db, row)
+    }
+
+    /// The recordings of a recording's page under its conditions, itself among them, the newest first.
+    pub fn recordings_alike(&self, head: &RecordingHead) -> Result<Vec<i64>, StoreError> {
+        let db = self.read()?;
+        let mut query = db.prepare_cached(
+            "select id from recordings where site = ?1 and url = ?2 and coalesce(conditions, '') = coalesce(?3, '')
+             and deleted_at is null and trial_of is null order by recorded_at desc, id desc limit 200",
+        )?;
+        let conditions = head.conditions.as_ref().map(json).transpose()?;
+        let rows = query.query_map(params![head.site, head.url, conditions], |r| r.get(0))?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// The loads of a recording for which a server told of its work.
+    pub fn loads_with_spans(&self, id: i64) -> Result<Vec<u32>, StoreError> {
+        let db = self.read()?;
+        let mut query = db.prepare_cached(
+            "select number from load_rows l where recording = ?1
+             and exists (select 1 from span_batches s where s.load = l.id)",
+        )?;
+        let rows = query.query_map([id], |r| r.get(0))?;
+        Ok(rows.collect::<Result<_, _>>()?)
     }
 
     /// Whether a file of this name was ever imported, even if what it became was deleted since.

@@ -1,6 +1,8 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { get, send } from './client';
 import type {
+  CostOfSpans,
+  Job,
   LoadOf,
   Neighbours,
   OwnerGain,
@@ -91,6 +93,23 @@ export function useSetOwnerRules(site: string | undefined) {
   return useMutation({
     mutationFn: (rules: OwnerRule[]) => send('PUT', `${ofSite(site)}/owner-rules`, rules),
     onSuccess: () => client.invalidateQueries(),
+  });
+}
+
+/** What telling costs the server: loads with spans held against loads without. */
+export const useCostOfSpans = (recording: number) =>
+  useQuery({
+    queryKey: ['recordings', 'cost-of-spans', recording],
+    queryFn: () => get<CostOfSpans>(`/recordings/${recording}/cost-of-spans`),
+    staleTime: 5_000,
+  });
+
+/** Records the page without and with spans, turn by turn. */
+export function useMeasureSpans(recording: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: () => send<Job[]>('POST', `/recordings/${recording}/cost-of-spans`),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['jobs'] }),
   });
 }
 

@@ -415,6 +415,23 @@ up_bits: number,
 distance: Distance, };
 
 /**
+ * Loads of a page with and without spans.
+ */
+export type CostOfSpans = { 
+/**
+ * The recordings without spans.
+ */
+without: number[], 
+/**
+ * Those with spans.
+ */
+with: number[], 
+/**
+ * What the difference comes to, from without to with; empty where one kind is missing.
+ */
+compared: Array<SaidCompared>, };
+
+/**
  * An owner's costs on one page.
  */
 export type Costs = { requests: number, transferred_bytes: Bytes, main_thread_ms: Millis | null, blocking_ms: Millis | null, server_ms: Millis | null, queries: number | null, path_ms: Millis | null, 

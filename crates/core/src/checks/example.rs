@@ -1,8 +1,9 @@
 //! Small loads that the checks' heads and the tests are tried on.
 
+use crate::metrics::Coverage;
 use crate::{
     BodyRef, Bytes, Header, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageFacts, PageImage, PaintKind,
-    Rect, RenderBlocking, Request, RequestId, ResourceKind, Span, SpanKind, Work, WorkKind, WorkName,
+    Prepared, Rect, RenderBlocking, Request, RequestId, ResourceKind, Span, SpanKind, Work, WorkKind, WorkName,
 };
 use std::collections::HashMap;
 
@@ -12,10 +13,17 @@ pub struct Example {
     pub load: Load,
     /// What it is.
     pub in_words: &'static str,
+    /// What the page used of its code.
+    pub coverage: Vec<Coverage>,
     kept: HashMap<String, Vec<u8>>,
 }
 
 impl Example {
+    /// The load made ready.
+    pub fn prepared(&self) -> Prepared {
+        Prepared::plain(self.load.clone()).with_coverage(self.coverage.clone())
+    }
+
     /// The example's bodies.
     pub fn bodies(&self) -> impl Fn(&str) -> Option<Vec<u8>> {
         let kept = self.kept.clone();
@@ -121,7 +129,8 @@ pub fn sound() -> Example {
     load.end = Millis(3000.0);
     load.fcp = Some(Millis(400.0));
     load.page = Some(PageFacts::default());
-    let mut example = Example { load, in_words: "a page in which nothing is wrong", kept: HashMap::new() };
+    let mut example =
+        Example { load, in_words: "a page in which nothing is wrong", coverage: Vec::new(), kept: HashMap::new() };
     let document = example.request("http://www.skerryline.test/", ResourceKind::Document, 0.0, 200.0, 9_000);
     document.initiator = Initiator { kind: InitiatorKind::Navigation, ..Initiator::default() };
     document.response_headers = vec![header("content-encoding", "gzip")];

@@ -17,6 +17,7 @@ mod image_dimensions;
 mod image_larger_than_shown;
 mod late_largest;
 mod long_tasks;
+mod owners_of_one_purpose;
 mod query_of_two_owners;
 mod render_blocking_script;
 mod render_blocking_style;
@@ -26,8 +27,10 @@ mod slow_query;
 mod slow_server_owner;
 mod standout;
 mod stops_parser;
+mod third_party_on_path;
 mod third_party_work;
 mod uncompressed_text;
+mod unused_plugin;
 
 use crate::metrics::Metrics;
 use crate::path::{Cause, Leg};
@@ -47,6 +50,7 @@ pub const ALL: &[&Check] = &[
     &render_blocking_style::CHECK,
     &stops_parser::CHECK,
     &late_largest::CHECK,
+    &third_party_on_path::CHECK,
     &image_larger_than_shown::CHECK,
     &standout::CHECK,
     &long_tasks::CHECK,
@@ -56,6 +60,8 @@ pub const ALL: &[&Check] = &[
     &repeated_query::CHECK,
     &slow_query::CHECK,
     &query_of_two_owners::CHECK,
+    &owners_of_one_purpose::CHECK,
+    &unused_plugin::CHECK,
 ];
 
 /// What a group of checks is about.
@@ -179,6 +185,10 @@ pub enum EvidenceOf {
     QueryRows,
     /// Who asks a query.
     AskedByOwner(String),
+    /// Of it, connections being made.
+    Connecting,
+    /// What an owner costs the page.
+    CostsOf(String),
 }
 
 /// The figure of a row of evidence.
@@ -195,6 +205,10 @@ pub enum Figure {
     /// Width and height in CSS pixels, at a pixel ratio.
     Shown(f64, f64, f64),
     Score(f64),
+    /// So much code, and the share of it that was not used.
+    Unused(Bytes, f64),
+    /// Of the path, of time at work, and over the line.
+    Costs(Millis, Millis, Bytes),
     Text(String),
     None,
 }
@@ -236,6 +250,9 @@ pub enum Fact {
     Standout { share: f64, bytes: Bytes, whole: Bytes },
     LongTasks { tasks: u32, sum: Millis },
     ThirdPartyWork { sum: Millis },
+    ThirdPartyOnPath { sum: Millis },
+    OwnersOfOnePurpose { purpose: String, owners: Vec<String> },
+    UnusedPlugin { code: Bytes, used: f64 },
     NoDimensions { files: u32 },
     SlowServerOwner { took: Millis, server: Millis, queries: u32 },
     RepeatedQuery { query: String, count: u32, total: Millis, same: bool },
@@ -472,11 +489,11 @@ mod tests {
     #[test]
     fn every_check_finds_what_its_head_says_and_nothing_in_a_sound_load() {
         let sound = example::sound();
-        let quiet = crate::analyse(&Prepared::plain(sound.load.clone()), &sound.bodies());
+        let quiet = crate::analyse(&sound.prepared(), &sound.bodies());
         assert!(quiet.findings.is_empty(), "{:#?}", quiet.findings);
         for check in ALL {
             let example = (check.example)();
-            let analysis = crate::analyse(&Prepared::plain(example.load.clone()), &example.bodies());
+            let analysis = crate::analyse(&example.prepared(), &example.bodies());
             let of_check = analysis.findings.iter().filter(|f| f.check == check.id);
             let titles: Vec<String> = of_check.map(crate::words::finding_title).collect();
             assert_eq!(titles, [check.gives], "{}", check.id);
@@ -489,7 +506,8 @@ mod tests {
             let example = (check.example)();
             let mut settings = crate::Settings::default();
             settings.checks_off.insert(check.id.to_owned());
-            let prepared = Prepared::new(example.load.clone().into(), settings.into());
+            let prepared =
+                Prepared::new(example.load.clone().into(), settings.into()).with_coverage(example.coverage.clone());
             let analysis = crate::analyse(&prepared, &example.bodies());
             assert!(analysis.findings.iter().all(|f| f.check != check.id), "{}", check.id);
         }
@@ -503,7 +521,7 @@ mod tests {
             example.request(&url, ResourceKind::Image, 700.0, 720.0, 3_000);
             example.image(&url, (40.0, 40.0), (40, 40), false);
         }
-        let analysis = crate::analyse(&Prepared::plain(example.load.clone()), &example.bodies());
+        let analysis = crate::analyse(&example.prepared(), &example.bodies());
         let [finding] = analysis.findings.as_slice() else { panic!("{:#?}", analysis.findings) };
         assert_eq!((finding.evidence.len(), &finding.fact), (18, &Fact::NoDimensions { files: 18 }));
         assert_eq!(finding.edit.key(), "set_dimensions image of site site");

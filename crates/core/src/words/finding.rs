@@ -134,6 +134,19 @@ pub fn finding_title(finding: &Finding) -> String {
         Fact::LongTasks { tasks: 1, sum } => format!("{name} runs in 1 long task, {}", sum.text()),
         Fact::LongTasks { tasks, sum } => format!("{name} runs in {tasks} long tasks, {} together", sum.text()),
         Fact::ThirdPartyWork { sum } => format!("{} takes {} of main thread", finding.owner.name, sum.text()),
+        Fact::ThirdPartyOnPath { sum } => {
+            format!("The largest paint waits {} for {}", sum.text(), finding.owner.name)
+        }
+        Fact::OwnersOfOnePurpose { purpose, owners } => {
+            let all = if owners.len() == 2 { "both" } else { "all" };
+            format!("{} are {all} for {purpose}", listed(owners))
+        }
+        Fact::UnusedPlugin { code, used } => format!(
+            "{} loads {} of code of which this page uses {:.0} %",
+            finding.owner.name,
+            code.text(),
+            used * 100.0
+        ),
         Fact::SlowServerOwner { took, server, .. } => {
             format!("{} takes {} of the server's {} for the page", finding.owner.name, took.text(), server.text())
         }
@@ -197,6 +210,15 @@ pub fn finding_why(finding: &Finding) -> &'static str {
         Fact::ThirdPartyWork { .. } => {
             "Its code is not yours to mend, but when it loads is. Ask who uses it before it goes."
         }
+        Fact::ThirdPartyOnPath { .. } => {
+            "Another host has to be found and connected to, and how fast it answers is not yours to decide. A copy on the site's own host comes over the connection that is there already."
+        }
+        Fact::OwnersOfOnePurpose { .. } => {
+            "One of them may be able to do the other's work. The figure is for doing without the dearer one: what moving its work to the other adds is not in it. Whether they serve one purpose was said on the screen of owners, or is read off their names."
+        }
+        Fact::UnusedPlugin { .. } => {
+            "The code was watched while the page loaded, and nothing was clicked: what only an input calls counts as not used. Many plugins can be told to load on the pages that need them only."
+        }
         Fact::SlowServerOwner { .. } => {
             "Nothing else can start before the document's first byte, and this is what the server did meanwhile. What it would bring to do without it is an upper bound: perhaps it can do less, or do it beforehand."
         }
@@ -250,6 +272,8 @@ fn say_evidence(row: &Evidence) -> SaidEvidence {
         EvidenceOf::QuerySlowest => "the slowest".into(),
         EvidenceOf::QueryRows => "rows that came".into(),
         EvidenceOf::AskedByOwner(name) => format!("asked by {name}"),
+        EvidenceOf::Connecting => "of it, connecting".into(),
+        EvidenceOf::CostsOf(name) => name.clone(),
         EvidenceOf::ScriptTime(script) => script.clone().unwrap_or_else(|| "page".into()),
     };
     let value = match (&row.of, &row.figure) {
@@ -266,6 +290,20 @@ fn say_evidence(row: &Evidence) -> SaidEvidence {
         (_, Figure::Saving(from, to)) => format!("{} could be {}", from.text(), to.text()),
         (_, Figure::Size(width, height)) => format!("{width:.0} × {height:.0}"),
         (_, Figure::Shown(width, height, ratio)) => format!("{width:.0} × {height:.0}, ratio {ratio}"),
+        (_, Figure::Unused(size, share)) => format!("{}, {:.0} % of it not used", size.text(), share * 100.0),
+        (_, Figure::Costs(path, time, bytes)) => {
+            let mut costs = Vec::new();
+            if *path > Millis::ZERO {
+                costs.push(format!("{} of the path", path.text()));
+            }
+            if *time > Millis::ZERO {
+                costs.push(format!("{} at work", time.text()));
+            }
+            if bytes.0 > 0 {
+                costs.push(bytes.text());
+            }
+            if costs.is_empty() { "next to nothing".into() } else { costs.join(", ") }
+        }
         (_, Figure::Score(score)) => format!("{score:.3}"),
         (_, Figure::Text(text)) => text.clone(),
         (_, Figure::None) => "none".into(),

@@ -104,7 +104,7 @@ pub async fn record(request: &RecordRequest) -> Result<(Recording, Vec<Metrics>)
 }
 
 fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
-    let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false);
+    let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), None);
     let seen = seen_of(&read.map_err(|e| e.to_string())?.loads, Visit::First);
     for load in seen.iter().filter(|_| std::env::var_os("PHAINON_DETAIL").is_some()) {
         let largest = load.load.largest();
@@ -127,7 +127,7 @@ fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
 /// What a trial of a recording starts from: its middle load, by what decides it and its server's time.
 pub fn base(recording: &Recording) -> Result<Base, String> {
     let read =
-        read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
+        read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), None).map_err(|e| e.to_string())?;
     let seen: Vec<Metrics> = read.loads.iter().filter_map(|l| l.analysis()).map(|a| a.metrics.clone()).collect();
     let astray = |metrics: &Metrics| {
         let of = |metric| Some((metrics.value(metric)? / median(&seen, metric)?.max(1.0) - 1.0).abs());

@@ -104,7 +104,7 @@ async fn again(base: &Base, book: phainon_replay::Book, loads: usize) -> Result<
 }
 
 fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {
-    let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), false);
+    let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), None);
     let loads = seen_of(&read.map_err(|e| e.to_string())?.loads, Visit::First);
     let figures = |m: &Metrics| {
         let held = phainon_core::forecast::Figures::METRICS;

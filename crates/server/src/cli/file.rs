@@ -30,8 +30,8 @@ impl RecordingFile {
         if opened.len() > 1 {
             return Err(format!("{name} do not belong together: only a HAR and a trace of one load do."));
         }
-        let Opened { manifest, loads, bodies, .. } = opened.swap_remove(0);
-        let reading = read_loads(loads, &bodies, settings, false).map_err(|e| e.to_string())?;
+        let Opened { manifest, loads, bodies, detail, .. } = opened.swap_remove(0);
+        let reading = read_loads(loads, &bodies, settings, detail.as_ref()).map_err(|e| e.to_string())?;
         let first = reading.loads.iter().find_map(|l| l.analysis()).map(|a| a.url.to_string());
         let url = manifest.as_ref().map(|m| m.url.clone()).or(first).unwrap_or_default();
         let (site, by_path) = site_and_page(&url);

@@ -458,7 +458,7 @@ fn write_recording(
     let opened = opened_from(recording, page, blocked, recorded_at);
     let Opened { loads, bodies, detail, manifest, .. } = opened;
     let manifest = manifest.ok_or("the recording has no manifest")?;
-    let reading = read_loads(loads, &bodies, &Arc::default(), false).map_err(|e| e.to_string())?;
+    let reading = read_loads(loads, &bodies, &Arc::default(), detail.as_ref()).map_err(|e| e.to_string())?;
     let parts: Vec<_> = reading.loads.iter().map(|l| (&l.raw, l.reading.as_ref().map(|r| &*r.load))).collect();
     let size = file.write(|file| {
         let file = archive::write(Counted::new(file), &manifest, &parts, &bodies, detail.as_ref());

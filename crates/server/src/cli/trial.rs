@@ -70,7 +70,7 @@ type Visits = (Vec<SeenLoad>, Vec<SeenLoad>);
 
 fn seen(made: &Made, settings: &Arc<Settings>) -> Result<Visits, String> {
     let (loads, bodies) = (made.recording.loads.clone(), &made.recording.bodies);
-    let read = read_loads(loads, bodies, settings, false).map_err(|e| e.to_string())?;
+    let read = read_loads(loads, bodies, settings, None).map_err(|e| e.to_string())?;
     Ok((seen_of(&read.loads, Visit::First), seen_of(&read.loads, Visit::Return)))
 }
 
@@ -87,7 +87,7 @@ pub async fn try_edits(given: TrialArguments) -> Result<u8, String> {
     }
     let Opened { loads, bodies, detail, .. } = opened.swap_remove(0);
     let settings: Arc<Settings> = Arc::default();
-    let read = read_loads(loads, &bodies, &settings, false).map_err(|e| e.to_string())?;
+    let read = read_loads(loads, &bodies, &settings, detail.as_ref()).map_err(|e| e.to_string())?;
     let place = match given.load {
         Some(number) => number
             .checked_sub(1)

@@ -47,7 +47,7 @@ impl Recorded {
     }
 
     pub fn seen(&self) -> Vec<SeenLoad> {
-        seen_of(&read_loads(self.raw.clone(), &self.bodies, &Arc::default(), false).unwrap().loads, Visit::First)
+        seen_of(&read_loads(self.raw.clone(), &self.bodies, &Arc::default(), None).unwrap().loads, Visit::First)
     }
 
     pub fn load(&self) -> Arc<Load> {

@@ -7,6 +7,7 @@ import { Trouble, Waiting } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
 import { useReading } from '../../shell/reading';
 import { AnswerWork } from './AnswerWork';
+import { CostOfTelling } from './CostOfTelling';
 import { Profiles } from './Profiles';
 import { ProfileView } from './ProfileView';
 
@@ -22,6 +23,7 @@ export default function ServerView() {
     <>
       <Work view={data} />
       <div className="px-5 pb-8">
+        <CostOfTelling />
         <Profiles />
       </div>
     </>
