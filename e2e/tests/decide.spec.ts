@@ -208,3 +208,12 @@ test('a repair is made true, recorded, and read against its forecast', async ({ 
   await expect(weight.getByRole('cell').nth(1)).toContainText('−');
   await expect(weight.getByRole('cell').nth(2)).toContainText('−');
 });
+
+test('on the comparison the column at the left shows the page of what is compared', async ({ page }) => {
+  const here = await open(page, 'Booking', 'Home laptop');
+  await page.goto(`/compare?b=${here.split('/').at(-1)}`);
+  const column = page.getByRole('navigation', { name: 'Site and recordings' });
+  await expect(column.getByRole('heading', { name: 'Booking, Home laptop' })).toBeVisible();
+  await column.getByRole('link', { name: /\d\d:\d\d/ }).first().click();
+  await expect(page).toHaveURL(/recordings\/\d+\/glance$/);
+});

@@ -45,6 +45,31 @@ test('the slow plugin is found on the server, its query is named, and its fix is
   expect(found.violations.map((v) => v.id)).toEqual([]);
 });
 
+test('the slow plugin is found among the owners, told what it is for, and its fix is put into the plan', async ({ page }) => {
+  await page.goto('/sites/skerryline.test/owners?sort=-server');
+  await page.getByRole('combobox', { name: 'Page' }).selectOption('Timetable');
+  const table = page.getByRole('table').first();
+  await expect(table.locator('tbody tr').first()).toContainText('tide-table');
+  await table.getByRole('button', { name: 'tide-table' }).click();
+  const owner = page.getByRole('complementary', { name: 'The owner' });
+  await owner.getByLabel(/What it is for/).fill('timetables');
+  await owner.getByLabel(/What it is for/).press('Enter');
+  await expect(owner).toContainText('plugin, for timetables');
+
+  const here = await open(page, 'Timetable', 'Home laptop');
+  await page.goto(`${here}/findings`);
+  await page.getByText('tide-table asks one query 1500 times').first().click();
+  await page.keyboard.press('.');
+  await expect(page.getByText(/^In the plan: Have the query/)).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+
+  await page.goto('/sites/skerryline.test/owners?sort=-server');
+  await table.getByRole('button', { name: 'tide-table' }).click();
+  await owner.getByLabel(/What it is for/).fill('');
+  await owner.getByLabel(/What it is for/).press('Enter');
+  await expect(owner).not.toContainText('for timetables');
+});
+
 test('owners are held against each other, noted, and sorted by what each costs', async ({ page }) => {
   await page.goto('/sites/skerryline.test/owners?sort=-server');
   const table = page.getByRole('table').first();
@@ -65,6 +90,13 @@ test('owners are held against each other, noted, and sorted by what each costs',
   await expect(margin.getByLabel('Who decides')).toHaveValue('Runa');
   await expect(margin.getByLabel('Is it needed?')).toHaveValue('needed');
   await margin.getByLabel('Is it needed?').selectOption('unknown');
+  await margin.getByLabel(/What it is for/).fill('guest book');
+  await margin.getByLabel(/What it is for/).press('Enter');
+  await expect(margin).toContainText('plugin, for guest book');
+  await expect(margin.getByRole('heading', { name: 'Also for forms' })).toHaveCount(0);
+  await margin.getByLabel(/What it is for/).fill('');
+  await margin.getByLabel(/What it is for/).press('Enter');
+  await expect(margin).toContainText('plugin, for forms by its name');
   await margin.getByLabel('Who decides').fill('');
   await margin.getByLabel('Who decides').press('Enter');
 

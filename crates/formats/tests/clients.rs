@@ -1,5 +1,5 @@
 //! Spans as clients send them that are not ours: applications set up with OpenTelemetry's own packages for Python
-//! (Flask, Jinja, SQLite) and for Node (http, Express, Undici). `clients/make.sh` has them send; what they sent is kept.
+//! (Flask, Jinja and Django, SQLite) and for Node (http, Express, Undici). `clients/make.sh` has them send; what they sent is kept.
 
 #![allow(clippy::unwrap_used)]
 
@@ -41,6 +41,26 @@ fn a_flask_application_tells_its_queries_and_its_templates() {
         ]
     );
     assert!(spent(&page, SpanKind::Template) > 0.0 && spent(&page, SpanKind::Query) > 0.0, "{:?}", page.by_kind);
+    let sum: f64 = page.by_kind.iter().map(|k| k.ms.0).sum();
+    assert!((sum - page.span_ms.unwrap().0).abs() < 1e-6, "kinds add up to the answer");
+}
+
+#[test]
+fn a_django_application_tells_its_queries() {
+    let [page] = told(include_bytes!("clients/django-2.pb"), Coding::Protobuf).try_into().unwrap();
+    assert_eq!(
+        (&*page.url, page.services.as_slice()),
+        ("http://harbour-desk/arrivals", ["harbour-desk".to_owned()].as_slice())
+    );
+    let queries: Vec<(&str, u32, QueryShape)> =
+        page.queries.iter().map(|q| (q.text.as_str(), q.count, q.shape)).collect();
+    assert_eq!(
+        queries,
+        [
+            ("SELECT hour FROM arrivals WHERE boat = ?", 18, QueryShape::OneByOne),
+            ("SELECT id, name FROM boats ORDER BY name", 1, QueryShape::Plain),
+        ]
+    );
     let sum: f64 = page.by_kind.iter().map(|k| k.ms.0).sum();
     assert!((sum - page.span_ms.unwrap().0).abs() < 1e-6, "kinds add up to the answer");
 }

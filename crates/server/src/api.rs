@@ -174,7 +174,13 @@ async fn overview(Shared(app): Shared<App>, Path((id, number)): Path<(i64, u32)>
     let text = apart(move || {
         let damaged = |e: serde_json::Error| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, e.to_string());
         let analysis: Analysis = serde_json::from_slice(&kept).map_err(damaged)?;
-        serde_json::to_vec(&analysis.said()).map_err(damaged)
+        let settings = app.settings_of(&app.store.recording(id)?.site)?;
+        let is_older = analysis.settings != settings.hash();
+        let mut said = analysis.said();
+        if is_older {
+            said.notes.push("Its trace and bodies were dropped, so it stays as it was read: with the rules that the site had then, not with those of today.".into());
+        }
+        serde_json::to_vec(&said).map_err(damaged)
     });
     Ok(json(text.await?))
 }

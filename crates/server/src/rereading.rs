@@ -103,8 +103,7 @@ pub async fn read_late(state: &Arc<State>, loads: Vec<(i64, u32)>) {
 /// Makes sure that a load is not older than the program before it is shown: one that waits for its
 /// turn is read at once.
 pub async fn fresh(state: &Arc<State>, id: i64, number: u32) -> Result<(), Problem> {
-    let settings = state.settings.hash();
-    if state.with_store(move |store| Ok(store.is_past_reading(id, number, &settings)?)).await? {
+    if state.with_store(move |store| Ok(store.is_past_reading(id, number)?)).await? {
         return Err(Problem::new(
             StatusCode::GONE,
             "An earlier version of the program computed this, and the trace and bodies that it was computed from were dropped to make room. The figures in the list of recordings are what is left of it.",

@@ -4,7 +4,7 @@
 
 mod caller;
 
-use caller::{import, json};
+use caller::{HOST, JSON, ask, call, demo, import, json};
 use phainon_core::metrics::Metric;
 use phainon_core::{Settings, Target};
 use phainon_server::rereading::{announce, fresh, reread};
@@ -40,6 +40,29 @@ async fn rating(state: &Arc<State>, id: i64) -> (String, String) {
     };
     let load = json(state, &format!("/api/recordings/{id}/loads/1")).await;
     (of(&head["summary"]["rows"]), of(&load["rulers"]))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_owners_are_said_to_be_for_is_part_of_what_is_found() {
+    let state = Arc::new(State::new(Store::temporary().unwrap()));
+    let id = import(&state, &[("home.phainon.zip", demo("home-home-laptop"))]).await[0];
+    let purposes = async || {
+        let load = json(&state, &format!("/api/recordings/{id}/loads/1")).await;
+        let found = load["findings"].as_array().unwrap().clone();
+        let found = found.iter().filter(|f| f["check"] == "owners-of-one-purpose");
+        found.map(|f| f["title"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    let forms = |titles: &[String]| titles.iter().any(|title| title.ends_with("are both for forms"));
+    assert!(forms(&purposes().await), "by their names");
+    let say = async |purposes: &str| {
+        let note = format!(r#"{{"owner":{{"name":"easy-forms","kind":"plugin"}},"note":{{"purposes":[{purposes}]}}}}"#);
+        let call = call("PUT", "/api/sites/skerryline.test/owner-notes", &[HOST, JSON], note);
+        assert!(ask(&state, call).await.0.is_success());
+    };
+    say(r#""guest book""#).await;
+    assert!(!forms(&purposes().await), "what was said counts");
+    say("").await;
+    assert!(forms(&purposes().await), "and is taken back");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -37,13 +37,20 @@ async fn traces_and_bodies_go_and_what_was_computed_is_shown_on() {
     let late = SpanBatch { trace, spans: 1, json: b"{\"resourceSpans\":[]}".to_vec() };
     assert_eq!(state.store.keep_spans(&[PackedBatch::of(&late)], None).unwrap(), []);
     assert_eq!(json(&state, "/api/recordings/1/loads/1").await, before);
-    // A version that reads otherwise cannot: the list's figures are what is left.
+    // With other settings it stays as it was read, and says so.
     let directory = state.store.directory().to_owned();
     let mut later = State::new(Store::open(&directory).unwrap());
     let mut settings = Settings::default();
     settings.checks_off.insert("render_blocking".into());
     later.settings = Arc::new(settings);
     let later = Arc::new(later);
+    let with_others = json(&later, "/api/recordings/1/loads/1").await;
+    assert_eq!((&with_others["metrics"], &with_others["owners"]), (&before["metrics"], &before["owners"]));
+    let notes = with_others["notes"].as_array().unwrap();
+    assert!(notes.last().unwrap().as_str().unwrap().contains("with the rules that the site had then"), "{notes:?}");
+    // A version of the program that reads otherwise cannot: the list's figures are what is left.
+    let file = rusqlite::Connection::open(directory.join("phainon.sqlite")).unwrap();
+    file.execute("update load_rows set analysis_version = 1", []).unwrap();
     let (status, text, _) = ask(&later, call("GET", "/api/recordings/1/loads/1", &[HOST], "")).await;
     assert_eq!(status.as_u16(), 410, "{text}");
     assert!(text.contains("were dropped to make room"), "{text}");

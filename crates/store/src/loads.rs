@@ -201,17 +201,16 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
-    /// Whether a load can be made anew no more, though this version of the program would: its trace and
-    /// bodies were dropped.
-    pub fn is_past_reading(&self, recording: i64, number: u32, settings: &str) -> Result<bool, StoreError> {
+    /// Whether a load can be made anew no more, though this version of the program reads otherwise: its trace and
+    /// bodies were dropped. Other settings alone leave it as it was read.
+    pub fn is_past_reading(&self, recording: i64, number: u32) -> Result<bool, StoreError> {
         let db = self.read()?;
         let mut query = db.prepare_cached(
             "select count(*) from load_rows l join recordings r on r.id = l.recording
              where l.recording = ?1 and l.number = ?2 and r.thinned_at is not null
-               and (l.assembly_version <> ?3 or l.analysis_version <> ?4
-                 or l.settings <> coalesce((select s.hash from site_settings s where s.site = r.site), ?5))",
+               and (l.assembly_version <> ?3 or l.analysis_version <> ?4)",
         )?;
-        let versions = params![recording, number, ASSEMBLY_VERSION, ANALYSIS_VERSION, settings];
+        let versions = params![recording, number, ASSEMBLY_VERSION, ANALYSIS_VERSION];
         Ok(query.query_row(versions, |r| r.get::<_, i64>(0))? > 0)
     }
 

@@ -30,7 +30,7 @@ export function Waiting({ rows = 6 }: { rows?: number }) {
 /** An empty screen says what to do next. */
 export function Empty({ title, children }: { title: string; children: ReactNode }) {
   return (
-    <div className="m-6 max-w-[620px] border border-rule bg-sheet px-6 py-5">
+    <div className="m-6 max-w-[620px] self-start border border-rule bg-sheet px-6 py-5">
       <h2 className="text-xl">{title}</h2>
       <div className="mt-2 text-ink-2">{children}</div>
     </div>

@@ -16,14 +16,19 @@ function batches(jobs: Job[]): [number, Job[]][] {
 /** The site's screens, and the recordings of the page in hand by conditions. */
 export function LeftColumn() {
   const match = useMatch('/recordings/:id/:section');
-  const opened = useRecording(Number(match?.params.id ?? NaN), match !== null);
+  const compared = useMatch('/compare');
+  const { search } = useLocation();
+  // On the comparison the page in hand is that of B, as what is new.
+  const sides = new URLSearchParams(search);
+  const shown = compared ? (sides.get('b') || sides.get('a') || '').split(',')[0] : match?.params.id;
+  const inView = Number(shown || NaN);
+  const opened = useRecording(inView, !Number.isNaN(inView));
   // All of the site's recordings where one is open: the newest of all may be of other sites.
   const recordings = useRecent(opened.data?.site);
   const { data: jobs } = useJobs();
   const { data: rereading } = useRereading();
   const planned = useMatch('/sites/:site/:screen');
-  const { search } = useLocation();
-  const here = recordings?.find((r) => r.id === Number(match?.params.id));
+  const here = recordings?.find((r) => r.id === inView);
   const site = here?.site ?? planned?.params.site ?? recordings?.[0]?.site;
   const section = match?.params.section ?? 'glance';
   const inHand = here ?? recordings?.find((r) => r.site === site);
@@ -40,7 +45,7 @@ export function LeftColumn() {
   // A selection belongs to one load; another recording opens without it.
   const keep = new URLSearchParams(search);
   for (const key of ['sel', 'load', 'words']) keep.delete(key);
-  const tail = keep.size ? `?${keep}` : '';
+  const tail = keep.size && !compared ? `?${keep}` : '';
   return (
     <nav
       aria-label="Site and recordings"

@@ -9,6 +9,7 @@ mod query;
 
 pub use own_time::own_times;
 pub use query::folded;
+use query::hides_values;
 
 use crate::owners::Owners;
 use crate::{Load, Millis, Owner, Prepared, Request, RequestId, Span, SpanKind, server_time_of, server_timing};
@@ -386,7 +387,7 @@ pub(crate) fn queries(prepared: &Prepared, places: &[usize]) -> Vec<QueryRow> {
             }
             let from_one_place = parents.values().copied().max().unwrap_or(0);
             // Placeholders hide the values: then one text is all there is, and says nothing of them.
-            let hidden = texts.len() == 1 && text.contains('?') && texts.contains(text);
+            let hidden = texts.len() == 1 && texts.iter().all(|text| hides_values(text));
             let shape = match count {
                 1 => QueryShape::Plain,
                 _ if from_one_place >= ONE_BY_ONE && (hidden || texts.len() >= ONE_BY_ONE as usize) => {

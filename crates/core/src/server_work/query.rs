@@ -7,6 +7,16 @@ const LONGEST: usize = 2_000;
 /// one: what two queries of one statement have in common. Text in double quotes is a name (SQL-92, 5.2).
 #[must_use]
 pub fn folded(query: &str) -> String {
+    fold(query).text
+}
+
+/// Whether a query has placeholders where values were: its text is the same whatever was asked for.
+#[must_use]
+pub fn hides_values(query: &str) -> bool {
+    fold(query).placeholders
+}
+
+fn fold(query: &str) -> Folding {
     let mut text = Folding::default();
     let mut rest = query.chars().peekable();
     let mut before = ' ';
@@ -42,6 +52,7 @@ pub fn folded(query: &str) -> String {
             }
             '?' => {
                 while rest.next_if(char::is_ascii_digit).is_some() {}
+                text.placeholders = true;
                 text.value();
             }
             '$' | ':' | '@'
@@ -50,10 +61,12 @@ pub fn folded(query: &str) -> String {
                     && !is_word(before) =>
             {
                 while rest.next_if(|c| c.is_alphanumeric() || *c == '_').is_some() {}
+                text.placeholders = true;
                 text.value();
             }
             '%' if rest.peek() == Some(&'s') => {
                 rest.next();
+                text.placeholders = true;
                 text.value();
             }
             c if c.is_ascii_digit() && !is_word(before) => {
@@ -69,7 +82,8 @@ pub fn folded(query: &str) -> String {
             break;
         }
     }
-    text.text.trim().to_owned()
+    text.text = text.text.trim().to_owned();
+    text
 }
 
 fn is_word(c: char) -> bool {
@@ -90,6 +104,8 @@ fn quoted(rest: &mut std::iter::Peekable<std::str::Chars<'_>>, quote: char) {
 #[derive(Default)]
 struct Folding {
     text: String,
+    /// Whether a place for one did.
+    placeholders: bool,
 }
 
 impl Folding {
@@ -127,6 +143,16 @@ impl Folding {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn placeholders_hide_values() {
+        for hidden in ["select a where b = %s", "select a where b = ?", "select a where b = $1 limit 10"] {
+            assert!(hides_values(hidden), "{hidden}");
+        }
+        for told in ["select a where b = 4", "select a", "select 'what?'"] {
+            assert!(!hides_values(told), "{told}");
+        }
+    }
 
     #[test]
     fn literals_lists_and_comments_are_folded_and_names_are_not() {

@@ -59,8 +59,8 @@ export function Rules({ site }: { site: string }) {
       <h2 className="text-[18px]">What is whose</h2>
       <p className="max-w-[720px] text-[13px] text-ink-2">
         The first rule that fits decides. What no rule fits goes by the server’s word, by folders that content systems
-        share, and by the host. Everything is read anew with other rules, but recordings whose traces were dropped: of
-        those only the figures in the list stay.
+        share, and by the host. Everything is read anew with other rules, but recordings whose traces were dropped:
+        those stay as they were read.
       </p>
       <ol className="mt-2">
         {shown.map((rule, i) => (

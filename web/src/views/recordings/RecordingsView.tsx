@@ -269,7 +269,7 @@ function ImportButton() {
         }}
       />
       <button className="btn" disabled={busy} onClick={() => input.current?.click()}>
-        <Upload size={14} aria-hidden /> {busy ? 'Reading the file …' : 'Import archive, HAR or trace'}
+        <Upload size={14} aria-hidden /> {busy ? 'Reading the file …' : 'Import archive, HAR, trace or spans'}
       </button>
     </>
   );

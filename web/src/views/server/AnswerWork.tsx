@@ -106,11 +106,14 @@ function Making({ answer, pick, picked }: Told) {
         <div className="grid" style={{ gridTemplateColumns: `${NAME}px ${width}px ${FIGURE}px`, columnGap: 8 }}>
           <span className="self-end text-[12px] text-ink-2">Owner</span>
           <svg width={width} height={18} aria-hidden className="block overflow-visible">
-            {ticks(span, width).map((tick) => (
-              <text key={tick} x={x(tick)} y={11} fontSize="11" fill="var(--ink-2)" textAnchor="middle">
-                {tickText(tick, span)}
-              </text>
-            ))}
+            {/* The last would run into the figures' head. */}
+            {ticks(span, width)
+              .filter((tick) => x(tick) < width - 24)
+              .map((tick) => (
+                <text key={tick} x={x(tick)} y={11} fontSize="11" fill="var(--ink-2)" textAnchor="middle">
+                  {tickText(tick, span)}
+                </text>
+              ))}
           </svg>
           <span className="self-end text-right text-[12px] text-ink-2">
             <Ask how="Time that is the owner’s own: each instant of the answer belongs to the innermost span at work, so that the owners’ times and what no span covers add up to the answer.">

@@ -7,6 +7,7 @@ import { FoldTree, LongList } from '../../parts/LongList';
 import { ownerKey } from '../../parts/names';
 import { Trouble, Waiting } from '../../parts/states';
 import { useParam } from '../../parts/useParam';
+import { useTypedParam } from '../../parts/useTypedParam';
 import { useKeys } from '../../shell/keys';
 import { useNotice } from '../../shell/notices';
 import { useReading } from '../../shell/reading';
@@ -193,7 +194,7 @@ type Text = (value: number) => string;
 /** Function by function, file by file, and as a tree of calls. */
 function Code({ id, data, text }: { id: string; data: ProfileReading; text: Text }) {
   const [view, setView] = useParam('by', 'function');
-  const [words, setWords] = useParam('find');
+  const [words, setWords] = useTypedParam('find');
   const [order, setOrder] = useParam('order', 'own');
   const [called, setCalled] = useParam('called');
   const filter = useRef<HTMLInputElement>(null);
