@@ -2,7 +2,7 @@
 
 use super::{Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Standing, example, row};
 use crate::path::{Cause, Leg};
-use crate::{Edit, Millis, Owner, OwnerKind, Request, RequestId, ResourceKey, ResourceKind, Scope};
+use crate::{Edit, Millis, Owner, OwnerKind, Request, RequestId, ResourceKey, ResourceKind};
 use std::collections::BTreeMap;
 
 /// What holds the paint up for less is no matter.
@@ -11,7 +11,7 @@ const WORTH: Millis = Millis(50.0);
 pub(super) const CHECK: Check = Check {
     id: "third-party-on-path",
     group: Group::Rendering,
-    rule: "Legs of the path to the largest paint, 50 ms or more together, are about files of one third party.",
+    rule: "For 50 ms or more of the path the largest paint waits for one third party's host: for connecting, its answer, its bytes.",
     example: || {
         let mut example = example::sound();
         example.load.requests.pop();
@@ -30,24 +30,14 @@ fn could_be_own(request: &Request) -> bool {
     matches!(request.kind, Script | Style | Font | Image | Media)
 }
 
-/// What there is to do about it: a copy on the site's own host where the paint waits for the line, later where it
-/// waits for the script's work, and else doing without.
-fn edit_for(path: &[Leg], owner: &Owner, request: &Request) -> Edit {
-    let of = |causes: &[Cause]| -> Millis {
-        path.iter().filter(|leg| leg.owner == *owner && causes.contains(&leg.cause)).map(Leg::length).sum()
-    };
-    let line = of(&[Cause::Queue, Cause::Connect, Cause::Wait, Cause::Download, Cause::Shared, Cause::Redirect]);
-    let work = of(&[Cause::Script, Cause::Busy, Cause::Handover, Cause::Parse]);
-    match request.kind {
-        ResourceKind::Script if work > line => Edit::DelayScript { scope: Scope::Owner { owner: owner.clone() } },
-        _ if could_be_own(request) => Edit::SelfHost { file: ResourceKey::of(&request.url) },
-        _ => Edit::RemoveOwner { owner: owner.clone() },
-    }
-}
+/// What the paint waits for while another host has the word. A third party's work on the main thread and its bytes on
+/// the shared line are told by other checks.
+const ITS_LINE: [Cause; 5] = [Cause::Redirect, Cause::Queue, Cause::Connect, Cause::Wait, Cause::Download];
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let mut parties: BTreeMap<&Owner, BTreeMap<RequestId, Millis>> = BTreeMap::new();
-    for leg in context.path.iter().filter(|leg| leg.owner.kind == OwnerKind::ThirdParty) {
+    let theirs = |leg: &&Leg| leg.owner.kind == OwnerKind::ThirdParty && ITS_LINE.contains(&leg.cause);
+    for leg in context.path.iter().filter(theirs) {
         let Some(request) = leg.request else { continue };
         *parties.entry(&leg.owner).or_default().entry(request).or_default() += leg.length();
     }
@@ -56,7 +46,11 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         let sum: Millis = files.values().copied().sum();
         let longest = files.iter().max_by(|a, b| a.1.order(b.1)).and_then(|(id, _)| context.load().request(*id));
         let Some(request) = longest.filter(|_| sum >= WORTH) else { continue };
-        let edit = edit_for(context.path, owner, request);
+        let edit = if could_be_own(request) {
+            Edit::SelfHost { file: ResourceKey::of(&request.url) }
+        } else {
+            Edit::RemoveOwner { owner: owner.clone() }
+        };
         let mut finding = context.about(&CHECK, request, &[], Fact::ThirdPartyOnPath { sum }, edit);
         finding.owner = owner.clone();
         (finding.on_path, finding.on_path_ms, finding.standing) = (true, sum, Standing::OnPath);
