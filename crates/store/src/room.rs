@@ -45,6 +45,8 @@ pub enum Kept {
     Events,
     /// What servers told of their work.
     Spans,
+    /// What profilers of servers counted.
+    Profiles,
     /// What was computed.
     Results,
 }
@@ -145,6 +147,7 @@ impl Store {
             of(Kept::Frames, "select count(*), coalesce(sum(length(picture)), 0) from frame_rows")?,
             of(Kept::Events, &parts("'network', 'kept-bodies', 'requests', 'page'"))?,
             of(Kept::Spans, "select count(*), coalesce(sum(length(bytes)), 0) from span_batches")?,
+            of(Kept::Profiles, "select count(*), coalesce(sum(length(bytes)), 0) from server_profiles")?,
             of(Kept::Results, &parts("'load', 'overview', 'request-rows', 'thread', 'server', 'tracks'"))?,
         ];
         by_kind.sort_by_key(|kind| std::cmp::Reverse(kind.bytes));

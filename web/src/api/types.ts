@@ -1222,7 +1222,7 @@ export type JobState = "queued" | "running" | "done" | "failed" | "cancelled";
 /**
  * Kinds of things that are kept.
  */
-export type Kept = "traces" | "bodies" | "frames" | "events" | "spans" | "results";
+export type Kept = "traces" | "bodies" | "frames" | "events" | "spans" | "profiles" | "results";
 
 /**
  * What went into one kind of work.

@@ -20,6 +20,11 @@ const KINDS: Record<Kept, { name: string; what: string; how: string }> = {
     what: 'network and page facts',
     how: 'Network events, page facts, and the requests of imported HARs, packed.',
   },
+  profiles: {
+    name: 'Profiles',
+    what: 'what profilers of servers counted',
+    how: 'Profiles that were added to pages: their sums, packed.',
+  },
   spans: {
     name: 'Spans',
     what: 'what servers told of their work',
