@@ -327,7 +327,7 @@ async fn a_return_visit_and_a_users_steps_are_made_again() {
     let course = base.course(1, true, None);
     assert_eq!(course.steps, Step::parse_all("click h1").unwrap());
     let revisited = |loads: &[RawLoad]| {
-        let read = read_loads(loads.to_vec(), &page.bodies, &Arc::default(), false).unwrap();
+        let read = read_loads(loads.to_vec(), &page.bodies, &Arc::default(), None).unwrap();
         let again = seen_of(&read.loads, Visit::Return);
         assert_eq!(again.len(), 1);
         again[0].load.requests.iter().find(|r| r.url.ends_with("kept.js")).cloned()
@@ -342,7 +342,7 @@ async fn a_return_visit_and_a_users_steps_are_made_again() {
     };
     let plain = replayed(base.book.clone()).await;
     assert_eq!(revisited(&plain).unwrap().cache, Some(CacheSource::Revalidated));
-    let read = read_loads(plain, &page.bodies, &Arc::default(), false).unwrap();
+    let read = read_loads(plain, &page.bodies, &Arc::default(), None).unwrap();
     assert!(seen_of(&read.loads, Visit::First)[0].metrics.inp_ms.is_some(), "the user acted again");
     let longer = Edit::parse("cache_longer:kept.js", &base.prepared).unwrap();
     let kept = replayed(base.with(&[longer], &[]).unwrap().0).await;

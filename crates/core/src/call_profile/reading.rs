@@ -5,7 +5,7 @@ use super::{CallProfile, Measure};
 use crate::Owner;
 use crate::owners::Owners;
 use serde::Serialize;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet, VecDeque};
 use ts_rs::TS;
 
 /// So many functions are listed: those that took most, themselves or with what they called.
@@ -148,6 +148,15 @@ pub struct ProfileReading {
     pub tree: Vec<StepRow>,
 }
 
+/// A step of the tree whose calls are still to be looked at.
+struct Open {
+    parent: Option<u32>,
+    function: u32,
+    count: Option<u64>,
+    inclusive: f64,
+    depth: usize,
+}
+
 /// A profile with whose its functions are, in one measure.
 struct Told<'a> {
     profile: &'a CallProfile,
@@ -214,7 +223,7 @@ impl<'a> Told<'a> {
         let mut shown: Vec<usize> = order.iter().take(MOST_FUNCTIONS / 2).copied().collect();
         let with = |place: &usize| self.value(&functions[*place].inclusive).abs();
         order.sort_by(|a, b| with(b).total_cmp(&with(a)).then(a.cmp(b)));
-        let known: std::collections::HashSet<usize> = shown.iter().copied().collect();
+        let known: HashSet<usize> = shown.iter().copied().collect();
         shown.extend(
             order
                 .into_iter()
@@ -334,13 +343,16 @@ impl<'a> Told<'a> {
         }
         let mut rows: Vec<StepRow> = Vec::new();
         let roots = (0..profile.functions.len()).filter(|place| self.called[*place] == 0);
-        let mut open: std::collections::VecDeque<(Option<u32>, u32, Option<u64>, f64, usize)> = roots
-            .map(|place| {
-                let all = self.value(&profile.functions[place].inclusive);
-                (None, u32::try_from(place).unwrap_or(u32::MAX), None, all, 0)
+        let mut open: VecDeque<Open> = roots
+            .map(|place| Open {
+                parent: None,
+                function: u32::try_from(place).unwrap_or(u32::MAX),
+                count: None,
+                inclusive: self.value(&profile.functions[place].inclusive),
+                depth: 0,
             })
             .collect();
-        while let Some((parent, function, count, inclusive, depth)) = open.pop_front() {
+        while let Some(Open { parent, function, count, inclusive, depth }) = open.pop_front() {
             if inclusive.abs() < least || rows.len() >= MOST_STEPS {
                 continue;
             }
@@ -361,7 +373,14 @@ impl<'a> Told<'a> {
                 continue;
             }
             for (to, count, cost) in calls.get(&function).map_or(&[][..], Vec::as_slice) {
-                open.push_back((Some(at), *to, (share > 0.999_999).then_some(*count), cost * share, depth + 1));
+                open.push_back(Open {
+                    parent: Some(at),
+                    function: *to,
+                    // What was called from elsewhere as well was called from here an unknown number of times.
+                    count: (share > 0.999_999).then_some(*count),
+                    inclusive: cost * share,
+                    depth: depth + 1,
+                });
             }
         }
         rows
