@@ -347,6 +347,8 @@ fn two_owners_serve_one_purpose_by_what_was_said_and_else_by_their_names() {
     file(&mut site, "plugins/gull-stats/a.js", ResourceKind::Script, 9_000);
     file(&mut site, "plugins/page-counter/a.js", ResourceKind::Script, 30_000);
     file(&mut site, "plugins/lantern/a.js", ResourceKind::Script, 50_000);
+    // A name of two meanings tells nothing.
+    file(&mut site, "plugins/search-beacon/a.js", ResourceKind::Script, 70_000);
     let with = |said: &[(&str, &[&str])]| {
         let mut settings = Settings::default();
         for (owner, purposes) in said {

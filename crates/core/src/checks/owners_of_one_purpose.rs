@@ -51,11 +51,14 @@ fn costs(context: &CheckContext<'_>) -> BTreeMap<Owner, Cost> {
     costs
 }
 
-/// What owners are for: what was said of each, else the first that its name suggests.
+/// What owners are for: what was said of each, else what its name suggests, where it suggests one thing only.
 fn purposes(context: &CheckContext<'_>, owner: &Owner) -> BTreeSet<String> {
     match context.prepared.settings.purposes.get(&owner.key()) {
         Some(said) => said.iter().cloned().collect(),
-        None => suggested_purposes(owner, &[]).first().map(|purpose| (*purpose).to_owned()).into_iter().collect(),
+        None => match suggested_purposes(owner, &[]).as_slice() {
+            [purpose] => BTreeSet::from([(*purpose).to_owned()]),
+            _ => BTreeSet::new(),
+        },
     }
 }
 
@@ -112,8 +115,8 @@ fn finding(
         if finding.on_path {
             finding.standing = Standing::OnPath;
         }
-        finding.url = None;
-        finding.kind = None;
+        // About all of its files, none more than another.
+        (finding.url, finding.request, finding.kind) = (None, None, None);
         finding.size_bytes = Some(cost.bytes).filter(|bytes| bytes.0 > 0);
         finding.size_ms = Some(cost.time).filter(|time| *time > Millis::ZERO);
     }
