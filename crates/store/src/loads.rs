@@ -1,12 +1,12 @@
 //! Loads and their parts.
 
-use crate::pack::{Codec, of_word, unpacked};
+use crate::pack::{Codec, from_json, of_word, unpacked};
 use crate::packed::{PackedDerived, PackedLoad};
 use crate::part::Part;
 use crate::spans::{add_batch, adopt};
 use crate::summary::set_summary;
 use crate::{Store, StoreError, now};
-use phainon_core::{ANALYSIS_VERSION, Load, RecordingSummary, Visit};
+use phainon_core::{ANALYSIS_VERSION, Conditions, Load, RecordingSummary, Visit};
 use phainon_formats::{
     ASSEMBLY_VERSION, BodyMap, FrameRecord, HarRequests, NetworkLog, PageRecord, RawLoad, TraceText,
 };
@@ -43,6 +43,8 @@ impl PackedPart {
 pub struct StoredLoad {
     number: u32,
     visit: Visit,
+    /// Those of its recording.
+    conditions: Option<Conditions>,
     failed: Option<String>,
     parts: Vec<(String, PackedPart)>,
     frames: Vec<(String, Vec<u8>)>,
@@ -55,6 +57,7 @@ impl StoredLoad {
         let mut raw = RawLoad {
             name: format!("load {}", self.number),
             visit: self.visit,
+            conditions: self.conditions,
             failed: self.failed,
             ..RawLoad::default()
         };
@@ -132,8 +135,13 @@ impl Store {
             .prepare_cached("select codec, bytes from span_batches where load = ?1 order by id")?
             .query_map([load], |r| Ok(PackedPart { codec: r.get(0)?, bytes: r.get(1)? }))?
             .collect::<Result<_, _>>()?;
+        let conditions: Option<String> = db
+            .prepare_cached("select conditions from recordings where id = ?1")?
+            .query_row([recording], |r| r.get(0))?;
+        let conditions = conditions.as_deref().map(from_json).transpose()?;
         // Migrated rows hold the word with its quotes, as JSON.
-        Ok(StoredLoad { number, visit: of_word(visit.trim_matches('"'))?, failed, parts, frames, spans })
+        let visit = of_word(visit.trim_matches('"'))?;
+        Ok(StoredLoad { number, visit, conditions, failed, parts, frames, spans })
     }
 
     /// A load, put together; for several questions about one it is unpacked once and held by the caller.
