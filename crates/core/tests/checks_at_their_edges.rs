@@ -316,7 +316,7 @@ fn a_third_party_holds_the_paint_up_from_50_ms_of_the_path() {
     assert!(say_finding(&found[0]).title.ends_with("for islandmedia.test"), "{}", say_finding(&found[0]).title);
     // What answers with data cannot be copied to the site's host.
     let data = with(400.0, ResourceKind::Data);
-    assert!(data.iter().all(|f| f.edit.kind() == EditKind::RemoveOwner));
+    assert_eq!(data.iter().map(|f| f.edit.kind()).collect::<Vec<_>>(), [EditKind::RemoveOwner]);
 }
 
 #[test]

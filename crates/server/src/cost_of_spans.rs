@@ -14,7 +14,7 @@ use phainon_core::compare::compare;
 use phainon_core::metrics::Metric;
 use phainon_core::metrics::Metrics;
 use phainon_core::{Source, Visit};
-use phainon_store::{RecordingHead, Store};
+use phainon_store::{LoadHead, RecordingHead, Store};
 use serde::Serialize;
 use std::sync::Arc;
 use ts_rs::TS;
@@ -50,28 +50,31 @@ pub struct CostOfSpans {
     pub compared: Vec<SaidCompared>,
 }
 
-/// A recording's first visits, where all of them, or none of them, had spans.
+/// A recording whose first visits all had spans, or none of them.
 struct Side {
     id: i64,
     spans: bool,
     at: Option<DateTime<chrono::FixedOffset>>,
-    metrics: Vec<Metrics>,
 }
 
 fn side(store: &Store, head: &RecordingHead) -> Result<Option<Side>, Problem> {
     let traced = store.loads_with_spans(head.id)?;
-    let figures = keep::figures_of(store, head.id)?;
-    let first: Vec<_> = figures.into_iter().filter(|(_, visit, failed, _)| *visit == Visit::First && !failed).collect();
-    let with = first.iter().filter(|(number, ..)| traced.contains(number)).count();
-    if first.is_empty() || (with != 0 && with != first.len()) {
-        return Ok(None);
+    let counts = |l: &&LoadHead| l.visit == Visit::First && l.failed.is_none() && l.has_data;
+    let first: Vec<u32> = head.loads.iter().filter(counts).map(|l| l.number).collect();
+    let with = first.iter().filter(|number| traced.contains(number)).count();
+    let at = DateTime::parse_from_rfc3339(&head.recorded_at).ok();
+    let whole = !first.is_empty() && (with == 0 || with == first.len());
+    Ok(whole.then_some(Side { id: head.id, spans: with > 0, at }))
+}
+
+/// The metrics of the first visits that count.
+fn metrics(store: &Store, sides: &[&Side]) -> Result<Vec<Metrics>, Problem> {
+    let mut all = Vec::new();
+    for side in sides {
+        let figures = keep::figures_of(store, side.id)?.into_iter();
+        all.extend(figures.filter(|(_, visit, failed, _)| *visit == Visit::First && !failed).map(|(.., m)| m));
     }
-    Ok(Some(Side {
-        id: head.id,
-        spans: with > 0,
-        at: DateTime::parse_from_rfc3339(&head.recorded_at).ok(),
-        metrics: first.into_iter().map(|(.., metrics)| metrics).collect(),
-    }))
+    Ok(all)
 }
 
 async fn cost(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<CostOfSpans>> {
@@ -79,7 +82,10 @@ async fn cost(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Cost
         let head = store.recording(id)?;
         let mut sides = Vec::new();
         for other in store.recordings_alike(&head)? {
-            sides.extend(side(store, &store.recording(other)?)?);
+            let other = store.recording(other)?;
+            if other.blocked == head.blocked {
+                sides.extend(side(store, &other)?);
+            }
         }
         // Around the newest one without spans, which are the rarer ones.
         let newest = sides.iter().find(|s| !s.spans).and_then(|s| s.at);
@@ -87,8 +93,10 @@ async fn cost(Shared(app): Shared<App>, Path(id): Path<i64>) -> Answer<Json<Cost
         let of =
             |spans: bool| -> Vec<&Side> { sides.iter().filter(|s| s.spans == spans).filter(near).take(MOST).collect() };
         let (without, with) = (of(false), of(true));
-        let metrics = |sides: &[&Side]| -> Vec<Metrics> { sides.iter().flat_map(|s| s.metrics.clone()).collect() };
-        let (a, b) = (metrics(&without), metrics(&with));
+        let (a, b) = match without.is_empty() || with.is_empty() {
+            true => (Vec::new(), Vec::new()),
+            false => (metrics(store, &without)?, metrics(store, &with)?),
+        };
         let told = compare(&a.iter().collect::<Vec<_>>(), &b.iter().collect::<Vec<_>>());
         let wanted = [Metric::Ttfb, Metric::Fcp, Metric::Lcp];
         let compared = told

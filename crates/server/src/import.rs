@@ -19,7 +19,7 @@ use tokio::io::AsyncWriteExt;
 use ts_rs::TS;
 
 /// Files smaller than this are read at once, even while a page is being recorded.
-const LIGHT: u64 = 2 << 20;
+pub(crate) const LIGHT: u64 = 2 << 20;
 /// All files of one import together may be this large.
 pub const LARGEST: usize = 1 << 30;
 /// More files are not taken at once.
@@ -198,7 +198,14 @@ fn spans_text(file: &mut std::fs::File, name: &str) -> Result<Option<Vec<u8>>, P
     Ok(is_spans.then_some(all))
 }
 
-fn no_room(error: std::io::Error) -> Problem {
+/// A file on the disk, not in memory, for what comes; without a name it goes with the program, however that ends.
+pub(crate) async fn fresh_file(app: &Arc<State>) -> Result<tokio::fs::File, Problem> {
+    let directory = app.store.directory().to_owned();
+    let file = apart(move || tempfile::tempfile_in(directory).map_err(no_room)).await?;
+    Ok(tokio::fs::File::from_std(file))
+}
+
+pub(crate) fn no_room(error: std::io::Error) -> Problem {
     Problem::new(StatusCode::INSUFFICIENT_STORAGE, format!("The file could not be put down to be read: {error}."))
 }
 
@@ -223,10 +230,7 @@ pub async fn receive(Shared(app): Shared<Arc<State>>, mut form: Multipart) -> Re
             return Err(Problem::bad(format!("At most {MOST_FILES} files can be imported at once.")));
         }
         let name = field.file_name().unwrap_or("The file").chars().take(200).collect();
-        // On the disk, not in memory; a file without a name goes with the program, however that ends.
-        let directory = app.store.directory().to_owned();
-        let file = apart(move || tempfile::tempfile_in(directory).map_err(no_room)).await?;
-        let mut writing = tokio::fs::File::from_std(file);
+        let mut writing = fresh_file(&app).await?;
         while let Some(part) = field.chunk().await.map_err(unreadable)? {
             writing.write_all(&part).await.map_err(no_room)?;
         }

@@ -173,18 +173,7 @@ async fn note_owner(
     let state = app.clone();
     let changed = apart(move || {
         state.store.note_owner(&site, &noted)?;
-        let mut settings = (*state.settings_of(&site)?).clone();
-        let before = settings.purposes.clone();
-        let key = noted.owner.key();
-        match noted.note.purposes.is_empty() {
-            true => settings.purposes.remove(&key),
-            false => settings.purposes.insert(key, noted.note.purposes),
-        };
-        if settings.purposes == before {
-            return Ok(false);
-        }
-        state.set_settings_of(&site, &settings)?;
-        Ok::<_, Problem>(true)
+        state.take_purposes(&site)
     })
     .await?;
     // What owners are for is part of what is found.

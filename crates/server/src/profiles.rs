@@ -1,7 +1,7 @@
 //! The part of the API about profiles of servers.
 
 use crate::error::Problem;
-use crate::import::Left;
+use crate::import::{LIGHT, Left, fresh_file, no_room};
 use crate::state::{State, apart};
 use axum::body::Body;
 use axum::extract::{DefaultBodyLimit, Path, Query, State as Shared};
@@ -15,16 +15,15 @@ use phainon_core::{Analysis, Owners};
 use phainon_formats::{MemoryBudget, callgrind};
 use phainon_store::{LoadOf, NewProfile, PackedProfile, Part, ProfileHead, RecordingHead, Store};
 use serde::Deserialize;
-use std::io::{Seek, Write};
+use std::io::Seek;
 use std::sync::Arc;
+use tokio::io::AsyncWriteExt;
 
 type App = Arc<State>;
 type Answer<T> = Result<T, Problem>;
 
 /// A file may be this large on the line.
 const LARGEST: u64 = 512 << 20;
-/// Files smaller than this are read even while a page is being recorded.
-const LIGHT: u64 = 2 << 20;
 /// Profilers write their file when the answer was made; so long after a load it may still be that load's.
 const AFTER: TimeDelta = TimeDelta::seconds(2);
 
@@ -80,28 +79,20 @@ async fn receive(
 ) -> Answer<Json<ProfileHead>> {
     let name: String = sent.name.chars().take(200).collect();
     let head = app.with_store(move |store| Ok(store.recording(id)?)).await?;
-    let no_room = |error: std::io::Error| {
-        Problem::new(StatusCode::INSUFFICIENT_STORAGE, format!("The file could not be put down to be read: {error}."))
-    };
-    let directory = app.store.directory().to_owned();
-    // On the disk, not in memory; a file without a name goes with the program, however that ends.
-    let mut file = apart(move || tempfile::tempfile_in(directory).map_err(no_room)).await?;
+    let mut writing = fresh_file(&app).await?;
     let mut parts = body.into_data_stream();
     let mut size = 0u64;
     while let Some(part) = parts.next().await {
         let part = part.map_err(|_| Problem::bad("The file did not come whole; nothing of it was kept."))?;
         size += part.len() as u64;
         if size > LARGEST {
-            let why =
-                format!("{name} is larger than {} MB; gzip makes a profile a twentieth of its size.", LARGEST >> 20);
+            let why = format!("{name} is larger than {} MB; packed with gzip it may come through.", LARGEST >> 20);
             return Err(Problem::new(StatusCode::PAYLOAD_TOO_LARGE, why));
         }
-        file = apart(move || {
-            file.write_all(&part).map_err(no_room)?;
-            Ok::<_, Problem>(file)
-        })
-        .await?;
+        writing.write_all(&part).await.map_err(no_room)?;
     }
+    writing.flush().await.map_err(no_room)?;
+    let mut file = writing.into_std().await;
     let quiet = if size > LIGHT { Some(app.quiet().await) } else { None };
     let alone = app.importing.clone().lock_owned().await;
     let state = app.clone();

@@ -144,6 +144,18 @@ impl State {
         Ok(())
     }
 
+    /// Has what is noted of a site's owners go into every computation: what they are for. Gives whether that changed.
+    pub fn take_purposes(&self, site: &str) -> Result<bool, Problem> {
+        let notes = self.store.owner_notes(site)?.into_iter().filter(|noted| !noted.note.purposes.is_empty());
+        let purposes = notes.map(|noted| (noted.owner.key(), noted.note.purposes)).collect();
+        let before = self.settings_of(site)?;
+        if before.purposes == purposes {
+            return Ok(false);
+        }
+        self.set_settings_of(site, &Settings { purposes, ..(*before).clone() })?;
+        Ok(true)
+    }
+
     /// For one piece of heavy work: waits until no page is being measured.
     pub async fn quiet(&self) -> OwnedRwLockReadGuard<()> {
         self.measuring.clone().read_owned().await

@@ -243,6 +243,14 @@ impl Store {
         notes_of(&*self.read()?, site)
     }
 
+    /// The sites of which owners something is noted.
+    pub fn sites_with_notes(&self) -> Result<Vec<String>, StoreError> {
+        let db = self.read()?;
+        let mut query = db.prepare_cached("select distinct site from owner_notes")?;
+        let rows = query.query_map([], |r| r.get(0))?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
     /// Notes what is known of an owner; nothing takes the note away.
     pub fn note_owner(&self, site: &str, noted: &NotedOwner) -> Result<(), StoreError> {
         let (kind, name) = (word(noted.owner.kind)?, &noted.owner.name);

@@ -1892,7 +1892,7 @@ export type OwnerCostRow = { owner: Owner,
  */
 own: number, 
 /**
- * With what it had others do; `None` where the file tells sums of calls only.
+ * With what it had others do, as far as its steps are kept; `None` where the file tells sums of calls only.
  */
 inclusive: number | null, functions: number, 
 /**

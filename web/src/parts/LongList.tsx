@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useMemo, useRef, useState } from 'react';
+import { useRef, useState } from 'react';
 import type { ReactNode } from 'react';
 import { unfolded } from './unfolded';
 
@@ -72,10 +72,7 @@ interface Folded<T> {
 export function FoldTree<T extends { parent: number | null }>(props: Folded<T>) {
   const { nodes, label, columns, total, name, before, after, pick } = props;
   const [turned, setTurned] = useState<ReadonlySet<number>>(new Set());
-  // What the caller makes anew at each drawing is no reason to look through all nodes again.
-  const size = useRef(total);
-  size.current = total;
-  const shown = useMemo(() => unfolded(nodes, (node) => size.current(node), turned), [nodes, turned]);
+  const shown = unfolded(nodes, total, turned);
   const turn = (index: number) =>
     setTurned((already) => {
       const after = new Set(already);

@@ -10,9 +10,13 @@ const ROUNDS: usize = 64;
 /// What is left of a share below this is not followed further.
 const ENOUGH: f64 = 1e-9;
 
+/// Where systems keep libraries (Filesystem Hierarchy Standard 3.0).
+const SYSTEM: [&str; 6] = ["/usr/lib", "/usr/local/lib/", "/usr/include/", "/usr/share/php/", "/lib/", "/lib64/"];
+
 /// Whether a function is the language's or the system's own: what it does, it does for who calls it.
 fn is_runtime(function: &CodeFunction, file: &str) -> bool {
-    let of_system = |path: &str| ["/usr/", "/lib/", "/lib64/"].iter().any(|folder| path.starts_with(folder));
+    // Libraries; a site may well lie under /usr/share or /usr/local/www.
+    let of_system = |path: &str| SYSTEM.iter().any(|folder| path.starts_with(folder));
     matches!(file, "" | "php:internal" | "???" | "~")
         || file.starts_with('<')
         || of_system(file)

@@ -63,7 +63,7 @@ pub struct OwnerCostRow {
     pub owner: Owner,
     /// What its functions took, and what the language's own functions took for them. The owners' add up to the whole.
     pub own: f64,
-    /// With what it had others do; `None` where the file tells sums of calls only.
+    /// With what it had others do, as far as its steps are kept; `None` where the file tells sums of calls only.
     pub inclusive: Option<f64>,
     pub functions: u32,
     /// Calls of its functions.
@@ -271,7 +271,10 @@ impl<'a> Told<'a> {
         let mut rows: Vec<OwnerCostRow> = parts
             .into_iter()
             .map(|(owner, part)| OwnerCostRow {
-                inclusive: inclusive.as_ref().map(|sums| sums.get(&owner).copied().unwrap_or(0.0)),
+                // Its steps that are too small to be kept are in its own alone.
+                inclusive: inclusive
+                    .as_ref()
+                    .map(|sums| sums.get(&owner).copied().unwrap_or(0.0).max(part.own * self.scale)),
                 owner,
                 own: part.own * self.scale,
                 functions: part.functions,

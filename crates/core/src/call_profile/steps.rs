@@ -90,7 +90,7 @@ impl CallSteps {
             add(&mut inclusive, &call.cost);
             self.nodes[*child as usize].inclusive.clone_from(&call.cost);
         }
-        // Nobody may claim it; its caller's record says more exactly what it took.
+        // Until its caller's record says what it took, its own says it.
         let node = self.take(Node { function, count: 1, own: own.to_vec(), inclusive, children: Vec::new() });
         for child in children {
             self.put_under(node, child);
@@ -144,7 +144,7 @@ impl CallSteps {
         }
     }
 
-    /// The steps, callers before what they called, dearest first; and the inclusive cost of each of `functions`, each
+    /// The steps, callers before what they called; and the inclusive cost of each of `functions`, each
     /// instant once. `None` where the file did not tell calls apart.
     #[must_use]
     #[allow(clippy::cast_precision_loss)]

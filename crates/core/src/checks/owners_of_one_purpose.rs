@@ -75,9 +75,8 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         .into_iter()
         .filter(|(_, owners)| owners.len() > 1)
         .filter_map(|(purpose, mut owners)| {
-            let rank = |owner: &Owner| costs[owner];
             owners.sort_by(|a, b| {
-                let (a, b) = (rank(a), rank(b));
+                let (a, b) = (costs[*a], costs[*b]);
                 b.path.order(&a.path).then(b.time.order(&a.time)).then(b.bytes.cmp(&a.bytes))
             });
             finding(context, purpose, &owners, &costs)
@@ -98,28 +97,26 @@ fn finding(
     let names: Vec<String> = owners.iter().map(|owner| owner.name.clone()).collect();
     let fact = Fact::OwnersOfOnePurpose { purpose, owners: names };
     let cost = costs[dearest];
-    let first = context.load().requests.iter().find(|r| context.owner(r) == dearest);
-    let mut finding = match first {
+    let mut finding = match context.load().requests.iter().find(|r| context.owner(r) == dearest) {
         Some(request) => {
             let edit = Edit::RemoveOwner { owner: dearest.clone() };
-            context.about(&CHECK, request, &[], fact, edit)
+            let mut finding = context.about(&CHECK, request, &[], fact, edit);
+            // About all of its files, none more than another.
+            (finding.url, finding.request, finding.kind) = (None, None, None);
+            finding.on_path_ms = cost.path;
+            finding.on_path = cost.path > Millis::ZERO;
+            if finding.on_path {
+                finding.standing = Standing::OnPath;
+            }
+            finding.size_bytes = Some(cost.bytes).filter(|bytes| bytes.0 > 0);
+            finding.size_ms = Some(cost.time).filter(|time| *time > Millis::ZERO);
+            finding
         }
         None => {
             let edit = Edit::ServerRemove { part: ServerPart::Owner { owner: dearest.clone() } };
             context.of_server(&CHECK, cost.time, dearest.clone(), fact, edit)?
         }
     };
-    if first.is_some() {
-        finding.on_path_ms = cost.path;
-        finding.on_path = cost.path > Millis::ZERO;
-        if finding.on_path {
-            finding.standing = Standing::OnPath;
-        }
-        // About all of its files, none more than another.
-        (finding.url, finding.request, finding.kind) = (None, None, None);
-        finding.size_bytes = Some(cost.bytes).filter(|bytes| bytes.0 > 0);
-        finding.size_ms = Some(cost.time).filter(|time| *time > Millis::ZERO);
-    }
     finding.sureness = Sureness::Inferred;
     finding.evidence = owners
         .iter()

@@ -214,7 +214,7 @@ pub fn finding_why(finding: &Finding) -> &'static str {
             "Another host has to be found and connected to, and how fast it answers is not yours to decide. A copy on the site's own host comes over the connection that is there already."
         }
         Fact::OwnersOfOnePurpose { .. } => {
-            "One of them may be able to do the other's work. The figure is for doing without the dearer one: what moving its work to the other adds is not in it. Whether they serve one purpose was said on the screen of owners, or is read off their names."
+            "One of them may be able to do the other's work. The figure is for doing without the files of the dearer one, or without its work on the server where it has no files: what moving its work to the other adds is not in it. Whether they serve one purpose was said on the screen of owners, or is read off their names."
         }
         Fact::UnusedPlugin { .. } => {
             "The code was watched while the page loaded, and nothing was clicked: what only an input calls counts as not used. Many plugins can be told to load on the pages that need them only."

@@ -1,6 +1,7 @@
 //! The lines of a profile, one at a time.
 
 use crate::FormatError;
+use crate::unpack::refusal;
 use std::borrow::Cow;
 use std::io::{BufRead, Read};
 
@@ -41,40 +42,31 @@ pub fn kind_of(line: &str) -> Line<'_> {
 }
 
 /// Gives the lines of a text with their numbers, from 1.
-pub struct Lines<'a> {
-    text: Box<dyn BufRead + 'a>,
+pub struct Lines<'a, T> {
+    text: T,
     name: &'a str,
-    largest: u64,
-    read: u64,
     number: usize,
     line: Vec<u8>,
 }
 
-impl<'a> Lines<'a> {
-    /// Of a text; the name is what errors call it. More than `largest` bytes are refused.
-    pub fn of(text: Box<dyn BufRead + 'a>, name: &'a str, largest: u64) -> Self {
-        Self { text, name, largest, read: 0, number: 0, line: Vec::new() }
+impl<'a, T: BufRead> Lines<'a, T> {
+    /// Of a text; the name is what errors call it.
+    pub fn of(text: T, name: &'a str) -> Self {
+        Self { text, name, number: 0, line: Vec::new() }
     }
 
     /// The next line without the space around it; what is not UTF-8 in it is replaced.
     pub fn next_line(&mut self) -> Result<Option<(usize, Cow<'_, str>)>, FormatError> {
-        let name = || self.name.to_owned();
         self.line.clear();
         let mut limited = self.text.by_ref().take(LONGEST + 1);
-        let read = limited
-            .read_until(b'\n', &mut self.line)
-            .map_err(|e| FormatError::Unpack { name: name(), why: e.to_string() })?;
+        let read = limited.read_until(b'\n', &mut self.line).map_err(|e| refusal(&e, self.name))?;
         self.number += 1;
-        self.read += read as u64;
         if read == 0 {
             return Ok(None);
         }
         if read as u64 > LONGEST {
             let why = format!("the line is longer than {} MB", LONGEST >> 20);
-            return Err(FormatError::Profile { name: name(), line: self.number, why });
-        }
-        if self.read > self.largest {
-            return Err(FormatError::TooLarge { name: name(), limit: format!("{} GB", self.largest >> 30) });
+            return Err(FormatError::Profile { name: self.name.to_owned(), line: self.number, why });
         }
         Ok(Some((self.number, String::from_utf8_lossy(self.line.trim_ascii()))))
     }

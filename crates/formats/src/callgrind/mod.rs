@@ -10,13 +10,14 @@ mod costs;
 mod lines;
 mod names;
 
+use crate::unpack::Limited;
 use crate::{FormatError, MemoryBudget};
 use costs::Gathered;
 use flate2::read::MultiGzDecoder;
 use lines::{Line, Lines, kind_of};
 use names::Names;
 use phainon_core::call_profile::{CallProfile, Measure};
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufReader, Read};
 
 /// A file may unpack to so much.
 const LARGEST: u64 = 2 << 30;
@@ -64,11 +65,9 @@ pub fn read<R: Read>(mut file: R, name: &str, budget: &MemoryBudget) -> Result<C
     }
     let is_packed = beginning == [0x1f, 0x8b];
     let whole = std::io::Cursor::new(beginning).chain(file);
-    let text: Box<dyn BufRead + '_> = if is_packed {
-        Box::new(BufReader::with_capacity(1 << 16, MultiGzDecoder::new(whole).take(LARGEST + 1)))
-    } else {
-        Box::new(BufReader::with_capacity(1 << 16, whole.take(LARGEST + 1)))
-    };
+    let text: Box<dyn Read + '_> = if is_packed { Box::new(MultiGzDecoder::new(whole)) } else { Box::new(whole) };
+    // Profiles are mostly repetition: how often the packed size it is says nothing.
+    let text = BufReader::with_capacity(1 << 16, Limited::new(text, u64::MAX, LARGEST));
     let mut reading = Reading {
         name,
         budget,
@@ -83,7 +82,7 @@ pub fn read<R: Read>(mut file: R, name: &str, budget: &MemoryBudget) -> Result<C
         calls: None,
         jump: false,
     };
-    let mut lines = Lines::of(text, name, LARGEST);
+    let mut lines = Lines::of(text, name);
     while let Some((number, line)) = lines.next_line()? {
         if number % 4_096 == 0 && !budget.take(0) {
             return Err(budget.refusal(name));

@@ -244,6 +244,10 @@ async fn serve_data(given: ServeArguments, demo: bool) -> Result<u8, String> {
     if demo {
         crate::demo::import(&state).await.map_err(|e| e.to_string())?;
     }
+    // What was noted before it was part of what is found.
+    for site in state.store.sites_with_notes().map_err(|e| e.to_string())? {
+        state.take_purposes(&site).map_err(|e| e.to_string())?;
+    }
     let stale = crate::rereading::announce(&state).await.map_err(|e| e.to_string())?;
     tokio::spawn(crate::rereading::reread(state.clone(), stale));
     crate::jobs::resume(&state).map_err(|e| e.to_string())?;

@@ -1,5 +1,6 @@
 import { useCostOfSpans, useMeasureSpans } from '../../api/server';
 import { plural } from '../../parts/format';
+import { Trouble } from '../../parts/states';
 import { useNotice } from '../../shell/notices';
 import { useReading } from '../../shell/reading';
 import { Verdicts } from '../trials/Verdicts';
@@ -7,9 +8,10 @@ import { Verdicts } from '../trials/Verdicts';
 /** What spans cost the server that sends them: loads with them held against loads without. */
 export function CostOfTelling() {
   const { recording } = useReading();
-  const { data } = useCostOfSpans(recording.id);
+  const { data, error, refetch } = useCostOfSpans(recording.id);
   const measure = useMeasureSpans(recording.id);
   const say = useNotice();
+  if (error) return <Trouble error={error} again={() => void refetch()} />;
   if (!data || (data.with.length === 0 && data.without.length === 0)) return null;
   const start = () =>
     measure.mutate(undefined, {
@@ -20,9 +22,11 @@ export function CostOfTelling() {
     <section className="mt-8 max-w-[900px]" aria-label="What telling costs">
       <div className="flex items-center gap-3">
         <h2 className="text-[18px]">What telling costs the server</h2>
-        <button className="btn ml-auto" disabled={measure.isPending} onClick={start}>
-          Record without and with spans
-        </button>
+        {recording.source === 'recording' && (
+          <button className="btn ml-auto" disabled={measure.isPending} onClick={start}>
+            Record without and with spans
+          </button>
+        )}
       </div>
       {data.compared.length > 0 ? (
         <>
@@ -39,7 +43,9 @@ export function CostOfTelling() {
           {data.with.length === 0
             ? 'No recording of this page has spans to hold against this one.'
             : 'No recording of this page was made without spans within six hours of one with them.'}{' '}
-          The page can be recorded twice each way, turn by turn.
+          {recording.source === 'recording'
+            ? 'The page can be recorded twice each way, turn by turn.'
+            : 'This one was imported: what was not recorded here cannot be recorded again.'}
         </p>
       )}
     </section>

@@ -77,7 +77,7 @@ function About({ id, data }: { id: string; data: ProfileReading }) {
   const head = profiles.data?.find((p) => String(p.id) === id);
   return (
     <p className="text-[13.5px] text-ink-2 [overflow-wrap:anywhere]">
-      {head?.file}, written by {data.creator ?? 'a profiler that does not name itself'}
+      {head?.file ?? 'Of another page'}, written by {data.creator ?? 'a profiler that does not name itself'}
       {data.command ? (
         <>
           {' '}
@@ -150,7 +150,7 @@ function Owners({ data, text }: { data: ProfileReading; text: (value: number) =>
               </Ask>
             </th>
             <th className="w-[110px] text-right">
-              <Ask how="With what its functions had others do, each instant once. Known where the file tells each call apart.">
+              <Ask how="With what its functions had others do, each instant once; calls that took less than a five-thousandth of the whole are not in it. Known where the file tells each call apart.">
                 With others
               </Ask>
             </th>

@@ -1,8 +1,9 @@
-import { FileUp, Trash2 } from 'lucide-react';
+import { FileUp } from 'lucide-react';
 import { useRef } from 'react';
 import { Link } from 'react-router';
 import { useProfileChanges, useProfiles } from '../../api/server';
 import type { ProfileHead } from '../../api/types';
+import { DropButton } from '../../parts/DropButton';
 import { day, plural } from '../../parts/format';
 import { Trouble } from '../../parts/states';
 import { useNotice } from '../../shell/notices';
@@ -94,13 +95,10 @@ export function Profiles() {
                 <td className="pl-4">{ofWhat(head, recording.id, number)}</td>
                 <td className="pl-4">{head.written_at ? day(head.written_at) : 'not told'}</td>
                 <td className="text-right">
-                  <button
-                    className="btn btn-quiet !px-1.5"
-                    aria-label={`Delete the profile ${head.file}`}
-                    onClick={() => drop.mutate(head.id, { onError: (e) => say({ text: e.message, bad: true }) })}
-                  >
-                    <Trash2 size={14} aria-hidden />
-                  </button>
+                  <DropButton
+                    label={`Delete the profile ${head.file}`}
+                    drop={() => drop.mutate(head.id, { onError: (e) => say({ text: e.message, bad: true }) })}
+                  />
                 </td>
               </tr>
             ))}

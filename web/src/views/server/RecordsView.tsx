@@ -1,7 +1,7 @@
-import { Trash2 } from 'lucide-react';
 import { useEffect } from 'react';
 import { Link, useParams } from 'react-router';
 import { useDropServerRecord, useServerRecord, useServerRecords } from '../../api/server';
+import { DropButton } from '../../parts/DropButton';
 import { day, ms, plural } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
 import { useNotice } from '../../shell/notices';
@@ -63,13 +63,10 @@ function List() {
               <td className="pl-5">{day(record.received_at)}</td>
               <td className="max-w-[220px] truncate pl-5">{record.imported_from ?? ''}</td>
               <td className="text-right">
-                <button
-                  className="btn btn-quiet !px-1.5"
-                  aria-label={`Delete the record of trace ${record.trace}`}
-                  onClick={() => drop.mutate(record.trace, { onError: (e) => say({ text: e.message, bad: true }) })}
-                >
-                  <Trash2 size={14} aria-hidden />
-                </button>
+                <DropButton
+                  label={`Delete the record of trace ${record.trace}`}
+                  drop={() => drop.mutate(record.trace, { onError: (e) => say({ text: e.message, bad: true }) })}
+                />
               </td>
             </tr>
           ))}
