@@ -59,6 +59,9 @@ test('the slow plugin is found among the owners, told what it is for, and its fi
   const here = await open(page, 'Timetable', 'Home laptop');
   await page.goto(`${here}/findings`);
   await page.getByText('tide-table asks one query 1500 times').first().click();
+  const margin = page.getByRole('complementary', { name: 'Margin' });
+  await expect(margin.getByRole('heading', { level: 2 })).toContainText('tide-table asks one query 1500 times');
+  await expect(margin.getByRole('button', { name: /Add to the plan/ })).toBeEnabled();
   await page.keyboard.press('.');
   await expect(page.getByText(/^In the plan: Have the query/)).toBeVisible();
   await page.getByRole('button', { name: 'Undo' }).click();

@@ -12,7 +12,9 @@ export function CostOfTelling() {
   const measure = useMeasureSpans(recording.id);
   const say = useNotice();
   if (error) return <Trouble error={error} again={() => void refetch()} />;
-  if (!data || (data.with.length === 0 && data.without.length === 0)) return null;
+  // What was imported cannot be recorded again: where there is nothing to compare, there is nothing to say.
+  const canRecord = recording.source === 'recording';
+  if (!data || (data.compared.length === 0 && !canRecord)) return null;
   const start = () =>
     measure.mutate(undefined, {
       onSuccess: (jobs) => say({ text: `${plural(jobs.length, 'recording')} of three loads wait in line.` }),
@@ -22,7 +24,7 @@ export function CostOfTelling() {
     <section className="mt-8 max-w-[900px]" aria-label="What telling costs">
       <div className="flex items-center gap-3">
         <h2 className="text-[18px]">What telling costs the server</h2>
-        {recording.source === 'recording' && (
+        {canRecord && (
           <button className="btn ml-auto" disabled={measure.isPending} onClick={start}>
             Record without and with spans
           </button>
@@ -43,9 +45,7 @@ export function CostOfTelling() {
           {data.with.length === 0
             ? 'No recording of this page has spans to hold against this one.'
             : 'No recording of this page was made without spans within six hours of one with them.'}{' '}
-          {recording.source === 'recording'
-            ? 'The page can be recorded twice each way, turn by turn.'
-            : 'This one was imported: what was not recorded here cannot be recorded again.'}
+          The page can be recorded twice each way, turn by turn.
         </p>
       )}
     </section>
