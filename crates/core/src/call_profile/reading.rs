@@ -339,7 +339,7 @@ impl<'a> Told<'a> {
     /// it.
     fn shared_out(&self, total: f64) -> Vec<StepRow> {
         let profile = self.profile;
-        let least = total.abs() * LEAST_STEP * 4.0;
+        let least = total.abs() * LEAST_STEP;
         let mut calls: HashMap<u32, Vec<(u32, u64, f64)>> = HashMap::new();
         for call in profile.calls.iter().filter(|c| c.from != c.to) {
             calls.entry(call.from).or_default().push((call.to, call.count, self.value(&call.cost)));

@@ -44,7 +44,9 @@ export function ProfileView({ id, leave }: { id: string; leave: () => void }) {
       </h1>
       <About id={id} data={data} />
       <p className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1 text-[13px] text-ink-2">
-        {data.measures.length > 1 && (
+        {data.measures.length === 1 ? (
+          <span>Counted: {measureWords(unit)}</span>
+        ) : (
           <label className="flex items-center gap-2">
             Counted
             <select
