@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useRef, useState } from 'react';
+import { ownerKey } from '../parts/names';
 import { get, send } from './client';
 import type {
   Alone,
@@ -82,10 +83,11 @@ export const useOwnerNotes = (site: string | undefined) =>
 
 export function usePlanAbout(site: string | undefined) {
   const client = useQueryClient();
+  const notes = ['owner-notes', site];
   const onSuccess = () =>
     Promise.all([
       client.invalidateQueries({ queryKey: ['plan', site] }),
-      client.invalidateQueries({ queryKey: ['owner-notes', site] }),
+      client.invalidateQueries({ queryKey: notes }),
     ]);
   return {
     page: useMutation({
@@ -94,7 +96,19 @@ export function usePlanAbout(site: string | undefined) {
     }),
     owner: useMutation({
       mutationFn: (noted: NotedOwner) => send('PUT', `${ofSite(site)}/owner-notes`, noted),
-      onSuccess,
+      // A note is sent whole: what is changed next starts from this one, not from what the server told before it.
+      mutationKey: notes,
+      scope: { id: 'owner-notes' },
+      onMutate: async (noted: NotedOwner) => {
+        await client.cancelQueries({ queryKey: notes });
+        const key = ownerKey(noted.owner);
+        client.setQueryData<NotedOwner[]>(notes, (known = []) => [
+          ...known.filter((other) => ownerKey(other.owner) !== key),
+          noted,
+        ]);
+      },
+      // The last of several asks what stands there now; an answer before it would take the later ones back.
+      onSettled: () => (client.isMutating({ mutationKey: notes }) === 1 ? onSuccess() : undefined),
     }),
   };
 }
