@@ -40,6 +40,19 @@ test('a plan is put into order without a mouse, and the order can be taken back'
   await page.reload();
   await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
 
+  // The keys go with the fix: pressed twice, it goes down twice, and both moves stay.
+  await rows(page).nth(0).focus();
+  await page.keyboard.press('Alt+ArrowDown');
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect.poll(() => order(page)).toBe('deck.js vendor.js tail.js');
+  await expect(rows(page).nth(2)).toBeFocused();
+  await page.keyboard.press('Alt+ArrowUp');
+  await page.keyboard.press('Alt+ArrowUp');
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+  await expect(page.getByText('Moved. The order is now your own.')).toBeVisible();
+  await page.reload();
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+
   // With the mouse: the last onto the first.
   await rows(page).nth(2).dragTo(rows(page).nth(0));
   await expect.poll(() => order(page)).toBe('vendor.js tail.js deck.js');

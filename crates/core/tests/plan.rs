@@ -139,7 +139,7 @@ fn a_plan_line_says_what_each_fix_brings_after_those_above_it() {
     // The second page counts three times as much, and does not have the script.
     let pages = [page(&scripts(13), 1.0), page(&scripts(3), 3.0)];
     let edits = [take_off(11).edit, take_off(12).edit];
-    let steps = line(&pages, &[&edits[0], &edits[1]], &NoBodies);
+    let steps = line(&pages, &[&edits[0], &edits[1]], 0..=2, &NoBodies);
     let lcp = |step: usize| steps[step].brings.iter().find(|b| b.metric == Metric::Lcp).copied().unwrap();
     assert_eq!(steps.len(), 3);
     assert_eq!(lcp(0).after, (1750.0 + 3.0 * 750.0) / 4.0);
@@ -151,7 +151,11 @@ fn a_plan_line_says_what_each_fix_brings_after_those_above_it() {
     assert!((lcp(2).after - lcp(2).before + 200.0 / 4.0).abs() < 1.0, "{:?}", lcp(2));
     assert!(lcp(2).low < -50.0 && lcp(2).high > -50.0, "{:?}", lcp(2));
     assert_eq!((steps[0].on.len(), steps[1].on.clone(), steps[2].pages[1]), (0, vec![0], steps[0].pages[1]));
+    // A part of the line says the same as the whole; beyond its end there is nothing.
+    let part = |from: usize, to: usize| line(&pages, &[&edits[0], &edits[1]], from..=to, &NoBodies);
+    assert_eq!((part(2, 2), part(0, 1), part(2, 9)), (steps[2..].to_vec(), steps[..2].to_vec(), steps[2..].to_vec()));
+    assert_eq!(part(3, 9), []);
     // In another order the first brings it.
-    let turned = line(&pages, &[&edits[1], &edits[0]], &NoBodies);
+    let turned = line(&pages, &[&edits[1], &edits[0]], 0..=2, &NoBodies);
     assert_eq!(turned[2].pages, steps[2].pages, "both together are the same");
 }

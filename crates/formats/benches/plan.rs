@@ -88,20 +88,25 @@ fn benches(c: &mut Criterion) {
         });
     }
     let fixes = candidates(&pages, &bodies, 30);
-    let mut order: Vec<&Edit> = fixes.iter().map(|c| &c.edit).collect();
-    let before = order.clone();
-    let moved = order.remove(4);
-    order.insert(0, moved);
-    group.bench_function(format!("a fix moved up by four places, {} fixes, {} pages", order.len(), pages.len()), |b| {
-        b.iter_with_setup(
-            || {
-                let pages = outlooks(&pages);
-                black_box(line(&pages, &before, &body));
-                pages
-            },
-            |pages| black_box(line(&pages, &order, &body)),
-        );
-    });
+    let before: Vec<&Edit> = fixes.iter().map(|c| &c.edit).collect();
+    let all = 0..=before.len();
+    // A screen shows eight rows: those between which the fix came to stand, first.
+    let moves = [("four places", 4, all.clone()), ("eighteen places", 18, all.clone()), ("eighteen, in view", 18, 1..=8)];
+    for (name, places, steps) in moves {
+        let mut order = before.clone();
+        let moved = order.remove(places);
+        order.insert(0, moved);
+        group.bench_function(format!("a fix moved up by {name}, {} fixes, {} pages", order.len(), pages.len()), |b| {
+            b.iter_with_setup(
+                || {
+                    let pages = outlooks(&pages);
+                    black_box(line(&pages, &before, all.clone(), &body));
+                    pages
+                },
+                |pages| black_box(line(&pages, &order, steps.clone(), &body)),
+            );
+        });
+    }
     group.finish();
 }
 

@@ -264,12 +264,16 @@ async fn candidates(Shared(app): Shared<App>, Path(site): Path<String>) -> Answe
     Ok(Json(found(&app, &site, &pages).await?))
 }
 
-/// Edits in order.
+/// Edits, and which steps through them are wanted.
 #[derive(Deserialize, TS)]
 #[ts(export_to = "types.ts")]
 pub struct LineRequest {
     /// In order.
     pub edits: Vec<Edit>,
+    /// The first and the last step that are wanted, 0 being without any fix; all where it is not given.
+    #[serde(default)]
+    #[ts(optional)]
+    pub steps: Option<(usize, usize)>,
 }
 
 /// A plan fix by fix.
@@ -278,7 +282,7 @@ pub struct LineRequest {
 pub struct PlanLine {
     /// The pages that count.
     pub pages: Vec<PlanPageRow>,
-    /// The first is without any fix.
+    /// The steps that were asked for; all begin with the one without any fix.
     pub steps: Vec<PlanStep>,
     /// Target and limit of each metric.
     pub targets: Vec<(Metric, f64, f64)>,
@@ -297,6 +301,10 @@ async fn plan_line(
     Json(asked): Json<LineRequest>,
 ) -> Answer<Json<PlanLine>> {
     few(&asked.edits)?;
+    let (first, last) = asked.steps.unwrap_or((0, asked.edits.len()));
+    if first > last {
+        return Err(Problem::bad("The last step that is wanted comes before the first."));
+    }
     let pages = chosen(&app, &site).await?;
     apart(move || {
         let body = |hash: &str| app.store.body(hash).ok().flatten();
@@ -306,9 +314,17 @@ async fn plan_line(
             let target = app.settings.target(metric);
             (metric, target.target, target.limit)
         });
-        Ok(Json(PlanLine { pages: rows, steps: line(&pages, &edits, &body), targets: targets.collect() }))
+        Ok(Json(PlanLine { pages: rows, steps: line(&pages, &edits, first..=last, &body), targets: targets.collect() }))
     })
     .await
+}
+
+/// Fixes of which each is asked for by itself.
+#[derive(Deserialize, TS)]
+#[ts(export_to = "types.ts")]
+#[allow(missing_docs)]
+pub struct AloneRequest {
+    pub edits: Vec<Edit>,
 }
 
 /// What a fix brings, all by itself.
@@ -326,7 +342,7 @@ pub struct Alone {
 async fn alone(
     Shared(app): Shared<App>,
     Path(site): Path<String>,
-    Json(asked): Json<LineRequest>,
+    Json(asked): Json<AloneRequest>,
 ) -> Answer<Json<Vec<Alone>>> {
     few(&asked.edits)?;
     let pages = chosen(&app, &site).await?;
@@ -334,7 +350,7 @@ async fn alone(
         let body = |hash: &str| app.store.body(hash).ok().flatten();
         let pages: Vec<_> = pages.into_iter().map(|p| p.split().1).collect();
         let of = |edit: &Edit| {
-            let step = line(&pages, &[edit], &body).pop();
+            let step = line(&pages, &[edit], 1..=1, &body).pop();
             let known = step.as_ref().is_some_and(|s| !s.on.is_empty());
             let unknown = (!known).then(|| why_not(&pages, edit, &body));
             Alone { key: edit.key(), brings: step.filter(|_| known).map(|s| s.brings).unwrap_or_default(), unknown }
@@ -527,7 +543,7 @@ async fn searched(
         let answer = search.answer(question);
         let edits: Vec<&Edit> = answer.order.iter().map(|place| &candidates[*place].edit).collect();
         let found = Proposal {
-            steps: line(&pages, &edits, &body),
+            steps: line(&pages, &edits, 0..=edits.len(), &body),
             fixes: answer.order.iter().map(|place| choosable[*place].clone()).collect(),
             beyond: answer.after.iter().map(|figures| aims.beyond(figures)).collect(),
             effort: answer.effort,

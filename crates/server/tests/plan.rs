@@ -60,6 +60,13 @@ async fn a_plan_counts_pages_by_their_visits_and_each_fix_after_those_above_it()
     let (_, twice) = line(value!([hero["fix"]["edit"], hero["fix"]["edit"]])).await;
     let (was, is) = lcp(&twice["steps"][2]);
     assert_eq!(was, is);
+    // A part of the line is the same as in the whole.
+    let part = |steps: Value| {
+        let asked = value!({ "edits": [hero["fix"]["edit"], hero["fix"]["edit"]], "steps": steps });
+        send(&state, "POST", "/api/sites/skerryline.test/plan/line", asked)
+    };
+    assert_eq!(part(value!([1, 1])).await.1["steps"], value!([twice["steps"][1]]));
+    assert_eq!(part(value!([2, 1])).await.0, StatusCode::BAD_REQUEST);
     let vendor = candidates.as_array().unwrap().iter().find(|c| {
         c["fix"]["key"].as_str().unwrap().starts_with("defer_script")
             && c["fix"]["key"].as_str().unwrap().ends_with("vendor.js")

@@ -60,6 +60,7 @@ fn the_front_ends_types_are_current() {
     plans::PlanOrder::export_all(&config).expect("types");
     plans::CandidateFix::export_all(&config).expect("types");
     plans::LineRequest::export_all(&config).expect("types");
+    plans::AloneRequest::export_all(&config).expect("types");
     plans::PlanLine::export_all(&config).expect("types");
     plans::Alone::export_all(&config).expect("types");
     plans::SearchState::export_all(&config).expect("types");

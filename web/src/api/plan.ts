@@ -13,7 +13,9 @@ import type {
   NotedOwner,
   PlanLine,
   PlanPageChoice,
+  PlannedFix,
   PlanPageRow,
+  PlanStep,
   Proof,
   Proposal,
   SearchState,
@@ -29,15 +31,51 @@ export const usePlanPages = (site: string | undefined) =>
     enabled: Boolean(site),
   });
 
-/** What each of the fixes brings after those above it. */
-export const usePlanLine = (site: string | undefined, edits: Edit[], ready: boolean) =>
-  useQuery({
-    queryKey: ['plan', site, 'line', edits],
-    queryFn: () => send<PlanLine>('POST', `${ofSite(site)}/plan/line`, { edits }),
-    enabled: ready && Boolean(site),
-    placeholderData: keepPreviousData,
+type Steps = [first: number, last: number];
+
+/** The question for the line of fixes in this order, or for some of its steps. */
+const lineOf = (site: string | undefined, fixes: PlannedFix[], steps: Steps | null) => {
+  const edits = fixes.map((f) => f.fix.edit);
+  return {
+    queryKey: ['plan', site, 'line', edits, steps],
+    queryFn: async () => ({
+      ...(await send<PlanLine>('POST', `${ofSite(site)}/plan/line`, { edits, steps: steps ?? undefined })),
+      keys: fixes.map((f) => f.fix.key),
+    }),
     retry: false,
+  };
+};
+
+/**
+ * What each of the fixes brings after those above it. The steps `inView` come first, the others follow; until then
+ * there is what was said before the order changed.
+ */
+export function usePlanLine(site: string | undefined, fixes: PlannedFix[], inView: Steps | null, ready: boolean) {
+  const client = useQueryClient();
+  const enabled = ready && Boolean(site);
+  const near = useQuery({ ...lineOf(site, fixes, inView), enabled: enabled && inView !== null });
+  const whole = useQuery({
+    ...lineOf(site, fixes, null),
+    enabled: enabled && (inView === null || !near.isPending),
+    placeholderData: keepPreviousData,
   });
+  const isCurrent = Boolean(whole.data) && !whole.isPlaceholderData;
+  const places = new Map(fixes.map((f, i) => [f.fix.key, i + 1]));
+  const before = new Map(whole.data?.keys.map((key, i) => [key, i + 1]));
+  /** The step of a fix and the one before it, and whether they are of this order. */
+  const stepOf = (key: string): { step?: PlanStep; before?: PlanStep; isCurrent: boolean } => {
+    const place = places.get(key);
+    if (place === undefined) return { isCurrent: true };
+    const at = place - (inView?.[0] ?? 0);
+    if (!isCurrent && near.data?.steps[at])
+      return { step: near.data.steps[at], before: near.data.steps[at - 1], isCurrent: true };
+    const was = before.get(key);
+    return was ? { step: whole.data?.steps[was], before: whole.data?.steps[was - 1], isCurrent } : { isCurrent };
+  };
+  /** Asks before the rows are drawn in a new order. */
+  const foresee = (fixes: PlannedFix[], inView: Steps | null) => void client.prefetchQuery(lineOf(site, fixes, inView));
+  return { data: whole.data, error: whole.error, refetch: whole.refetch, stepOf, foresee };
+}
 
 /** What findings of the pages that count call for. */
 export const useCandidates = (site: string | undefined) =>

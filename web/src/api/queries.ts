@@ -19,6 +19,7 @@ import type {
   Made,
   NewFix,
   Plan,
+  PlannedFix,
   RecordingHead,
   Recordings,
   Relief,
@@ -284,6 +285,7 @@ export function useRecordingChanges() {
 export function usePlanChanges(site: string | undefined) {
   const client = useQueryClient();
   const base = `/sites/${encodeURIComponent(site ?? '')}/plan`;
+  const order = ['plan-order', site];
   // What is said of a change does not wait for what follows from it.
   const onSuccess = () => {
     void client.invalidateQueries({ queryKey: ['plan', site, 'proofs'] });
@@ -296,7 +298,27 @@ export function usePlanChanges(site: string | undefined) {
       onSuccess,
     }),
     remove: useMutation({ mutationFn: (id: number) => send('DELETE', `${base}/fixes/${id}`), onSuccess }),
-    order: useMutation({ mutationFn: (ids: number[] | null) => send('PUT', `${base}/order`, { ids }), onSuccess }),
+    order: useMutation({
+      mutationFn: (ids: number[] | null) => send('PUT', `${base}/order`, { ids }),
+      mutationKey: order,
+      scope: { id: 'plan-order' },
+      // The rows move at once, and what they bring is asked for without waiting for the order to be kept.
+      onMutate: async (ids: number[] | null) => {
+        await client.cancelQueries({ queryKey: ['plan', site], exact: true });
+        if (!ids) return;
+        const place = new Map(ids.map((id, i) => [id, i]));
+        const placeOf = (fix: PlannedFix) => place.get(fix.id) ?? ids.length;
+        client.setQueryData<Plan>(
+          ['plan', site],
+          (plan) => plan && { ...plan, own_order: true, fixes: plan.fixes.toSorted((a, b) => placeOf(a) - placeOf(b)) },
+        );
+      },
+      // An answer before the last of several moves would take the later ones back.
+      onSettled: () =>
+        client.isMutating({ mutationKey: order }) === 1
+          ? client.invalidateQueries({ queryKey: ['plan', site], exact: true })
+          : undefined,
+    }),
   };
 }
 

@@ -56,6 +56,11 @@ brings: Array<Brings>,
 unknown: string | null, };
 
 /**
+ * Fixes of which each is asked for by itself.
+ */
+export type AloneRequest = { edits: Array<Edit>, };
+
+/**
  * How many requests were answered how.
  */
 export type Answered = { exactly: number, nearly: number, not: number, };
@@ -1393,13 +1398,17 @@ sentence: string,
 fixes: Array<EditKind>, };
 
 /**
- * Edits in order.
+ * Edits, and which steps through them are wanted.
  */
 export type LineRequest = { 
 /**
  * In order.
  */
-edits: Array<Edit>, };
+edits: Array<Edit>, 
+/**
+ * The first and the last step that are wanted, 0 being without any fix; all where it is not given.
+ */
+steps?: [number, number], };
 
 /**
  * One load of a recording as lists show it.
@@ -2073,7 +2082,7 @@ export type PlanLine = {
  */
 pages: Array<PlanPageRow>, 
 /**
- * The first is without any fix.
+ * The steps that were asked for; all begin with the one without any fix.
  */
 steps: Array<PlanStep>, 
 /**

@@ -6,6 +6,7 @@ use crate::metrics::Metric;
 use crate::{Bodies, Edit};
 use rayon::prelude::*;
 use serde::Serialize;
+use std::ops::RangeInclusive;
 use ts_rs::TS;
 
 /// Where a plan stands after one of its fixes.
@@ -20,14 +21,23 @@ pub struct PlanStep {
     pub on: Vec<usize>,
 }
 
-/// Runs through a plan. The first step is without any fix.
+/// Runs through a plan, or through a part of it: `steps` are those that are told, of which 0 is the plan without
+/// any fix and `edits.len()` its end; what lies beyond the end is not there.
 #[must_use]
-pub fn line(pages: &[PlanPage], edits: &[&Edit], bodies: &(dyn Bodies + Sync)) -> Vec<PlanStep> {
+pub fn line(
+    pages: &[PlanPage],
+    edits: &[&Edit],
+    steps: RangeInclusive<usize>,
+    bodies: &(dyn Bodies + Sync),
+) -> Vec<PlanStep> {
+    let steps = *steps.start()..=(*steps.end()).min(edits.len());
+    // What a fix brings is held against the step before it.
+    let first = steps.start().saturating_sub(1);
     let places: Vec<(usize, usize)> =
-        (0..=edits.len()).flat_map(|step| (0..pages.len()).map(move |page| (step, page))).collect();
+        (first..=*steps.end()).flat_map(|step| (0..pages.len()).map(move |page| (step, page))).collect();
     let figures: Vec<Figures> =
         places.par_iter().map(|&(step, page)| pages[page].with(&edits[..step], bodies)).collect();
-    let each = |step: usize| &figures[step * pages.len()..(step + 1) * pages.len()];
+    let each = |step: usize| &figures[(step - first) * pages.len()..(step - first + 1) * pages.len()];
     let step = |step: usize| {
         let (before, after) = (each(step.saturating_sub(1)), each(step));
         let brings = Figures::METRICS.into_iter().filter_map(|metric| brings(metric, pages, before, after)).collect();
@@ -35,7 +45,7 @@ pub fn line(pages: &[PlanPage], edits: &[&Edit], bodies: &(dyn Bodies + Sync)) -
         let on = (0..pages.len()).filter(|p| edit.is_some_and(|edit| pages[*p].outlook.knows(edit, bodies)));
         PlanStep { brings, pages: after.to_vec(), on: on.collect() }
     };
-    (0..=edits.len()).map(step).collect()
+    steps.map(step).collect()
 }
 
 /// The change of a metric's mean. Its interval is what forecasts are astray, page by page in the same direction.

@@ -93,7 +93,7 @@ pub fn plan(given: &PlanArguments) -> Result<u8, String> {
         Search { pages: &pages, candidates: &candidates, aims: &aims, bodies: &body, watch: &watch }.answer(question);
     bar.finish_and_clear();
     let chosen: Vec<&Edit> = answer.order.iter().map(|place| &candidates[*place].edit).collect();
-    let steps = line(&pages, &chosen, &body);
+    let steps = line(&pages, &chosen, 0..=chosen.len(), &body);
     if given.json {
         let fixes: Vec<Value> = chosen.iter().zip(&answer.order).zip(&steps[1..]).map(|((edit, place), step)| {
             json!({

@@ -1,27 +1,28 @@
-import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react';
+import { Trash2 } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { useCandidates, usePlanLine, usePlanPages, useProofs } from '../../api/plan';
 import { useJobs, usePlan, usePlanChanges } from '../../api/queries';
 import { useTried } from '../../api/trials';
-import type { AboutFix, CandidateFix, FixState, Metric, PlannedFix, PlanStep, Proof, TriedFix } from '../../api/types';
+import type { AboutFix, CandidateFix, FixState, Metric, PlannedFix, PlanStep, Proof } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { changeOf, moves } from '../../parts/forecast';
-import { METRICS, metricText, ms, plural, RISK, STATES, signed } from '../../parts/format';
+import { METRICS, plural, STATES } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
 import { useRowKeys } from '../../shell/keys';
 import { useParam } from '../../parts/useParam';
 import { Modal } from '../../shell/Modal';
 import { useNotice } from '../../shell/notices';
 import { useSelection } from '../../shell/selection';
-import { VERDICTS } from '../trials/words';
 import { Candidates } from './Candidates';
 import { Falling } from './Falling';
 import { FixMargin } from './FixMargin';
+import { FixRow, type FixActs } from './FixRow';
 import { Pages } from './Pages';
 import { Proofs } from './Proofs';
 import { Questions } from './Questions';
+import { trialOf } from './tries';
 
+const NONE: Proof[] = [];
 const SHOWN: Metric[] = ['lcp', 'fcp', 'tbt', 'cls', 'speed_index', 'weight'];
 
 /** A site's fixes, in order. */
@@ -50,11 +51,8 @@ export default function PlanView() {
     () => (plan.data?.fixes ?? []).filter((f) => f.state === 'open' || f.state === 'doing'),
     [plan.data],
   );
-  const line = usePlanLine(
-    site,
-    useMemo(() => open.map((f) => f.fix.edit), [open]),
-    plan.isSuccess && Boolean(pages.data?.length),
-  );
+  const [inView, setInView] = useState<[number, number] | null>(null);
+  const line = usePlanLine(site, open, inView, plan.isSuccess && Boolean(pages.data?.length));
   const proofs = useProofs(
     site,
     fixes.some((f) => f.state === 'done'),
@@ -75,6 +73,11 @@ export default function PlanView() {
   const bad = (error: Error) => say({ text: error.message, bad: true });
 
   const reorder = (ids: number[], text: string) => {
+    const by = new Map(open.map((f) => [f.id, f]));
+    const next = ids.flatMap((id) => by.get(id) ?? []);
+    const seen = stepsInView(body.current, ids, next);
+    setInView(seen);
+    line.foresee(next, seen);
     const before = plan.data?.own_order ? active.map((f) => f.id) : null;
     changes.order.mutate([...ids, ...aside.map((f) => f.id)], {
       onSuccess: () => say({ text, undo: () => changes.order.mutate(before) }),
@@ -166,15 +169,35 @@ export default function PlanView() {
   };
   useRowKeys(at, active.length, go, { Escape: () => select(null) });
 
+  const latest = useRef<FixActs>(null);
+  useEffect(() => {
+    latest.current = {
+      choose: (fix) => select({ kind: 'fix', id: fix.id }),
+      drag: (place) => (dragged.current = place),
+      drop,
+      move,
+      setState,
+      remove,
+    };
+  });
+  const acts = useMemo<FixActs>(
+    () => ({
+      choose: (fix) => latest.current?.choose(fix),
+      drag: (place) => latest.current?.drag(place),
+      drop: (onto) => latest.current?.drop(onto),
+      move: (place, by) => latest.current?.move(place, by),
+      setState: (fix, state) => latest.current?.setState(fix, state),
+      remove: (fix) => latest.current?.remove(fix),
+    }),
+    [],
+  );
+
   if (plan.error) return <Trouble error={plan.error} again={() => void plan.refetch()} />;
   if (!plan.data) return <Waiting />;
   const done = active.filter((f) => f.state === 'done').length;
   const chosen = active[at];
-  const stepOf = (fix: PlannedFix) => {
-    const place = open.findIndex((f) => f.id === fix.id);
-    return place >= 0 ? line.data?.steps[place + 1] : undefined;
-  };
-  const reached = line.data ? reachedAt(line.data.steps, metric, line.data.targets) : null;
+  const reachedAfter = line.data ? reachedAt(line.data.steps, metric, line.data.targets) : null;
+  const reached = reachedAfter === null ? undefined : line.data?.keys[reachedAfter];
   const inPlan = new Set(fixes.map((f) => f.fix.key));
   return (
     <div className={`grid min-h-0 ${chosen ? 'grid-cols-[minmax(0,1fr)_320px]' : 'grid-cols-[minmax(0,1fr)]'}`}>
@@ -278,96 +301,25 @@ export default function PlanView() {
                 </tr>
               </thead>
               <tbody ref={body}>
-                {active.map((fix, i) => (
-                  <tr
-                    key={fix.id}
-                    tabIndex={0}
-                    draggable
-                    onDragStart={() => (dragged.current = i)}
-                    onDragOver={(e) => e.preventDefault()}
-                    onDrop={() => drop(i)}
-                    aria-label={`${i + 1}. ${fix.fix.title}, ${STATES[fix.state]}`}
-                    // Not for what stands in the row: the margin that opens would move a button from under the pointer.
-                    onFocus={(e) => e.target === e.currentTarget && select({ kind: 'fix', id: fix.id })}
-                    onKeyDown={(e) => {
-                      if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
-                        e.preventDefault();
-                        move(i, e.key === 'ArrowUp' ? -1 : 1);
-                      }
-                    }}
-                    className={`border-b align-top ${reached !== null && open[reached]?.id === fix.id ? 'border-ink' : 'border-rule'} ${i === at ? 'bg-soft' : ''}`}
-                  >
-                    <td className="pt-2 text-right font-serif text-[17px] text-ink-2">{i + 1}</td>
-                    <td className="py-2 pl-4">
-                      <span
-                        className={`font-semibold [overflow-wrap:anywhere] ${fix.state === 'done' ? 'text-ink-2 line-through' : ''}`}
-                      >
-                        {fix.fix.title}
-                      </span>
-                      <span className="block text-[12.5px] text-ink-2 [overflow-wrap:anywhere]">
-                        {fix.owner.name} · <Found fix={fix} />
-                      </span>
-                      {(fix.about.who || fix.about.note) && (
-                        <span className="block text-[12.5px] [overflow-wrap:anywhere]">
-                          {[fix.about.who, fix.about.note].filter(Boolean).join(': ')}
-                        </span>
-                      )}
-                      {reached !== null && open[reached]?.id === fix.id && (
-                        <strong className="block text-[12px]">here {METRICS[metric].short} is within its target</strong>
-                      )}
-                    </td>
-                    <td className="pt-2">
-                      {plural(fix.effort, 'point')}
-                      <span className="block text-[12.5px] text-ink-2">{RISK[fix.risk]}</span>
-                    </td>
-                    <td className="pt-2 text-right">
-                      <Gain fix={fix} step={stepOf(fix)} metric={metric} />
-                    </td>
-                    <td className="pl-4 pt-2">
-                      <TriedAlone fix={fix} tried={tried.data?.find((t) => t.key === fix.fix.key)} />
-                      <Measured fix={fix} proofs={proofs.data ?? []} />
-                    </td>
-                    <td className="pl-3 pt-1.5">
-                      <select
-                        aria-label={`State of: ${fix.fix.title}`}
-                        className="rounded border border-rule-strong bg-sheet px-1 py-0.5"
-                        value={fix.state}
-                        onChange={(e) => setState(fix, e.target.value as FixState)}
-                      >
-                        {Object.entries(STATES).map(([value, words]) => (
-                          <option key={value} value={value}>
-                            {value === 'set_aside' ? `${words} …` : words}
-                          </option>
-                        ))}
-                      </select>
-                      <span className="mt-0.5 block whitespace-nowrap">
-                        <button
-                          className="btn btn-quiet !px-1"
-                          disabled={i === 0}
-                          aria-label={`Move up: ${fix.fix.title}`}
-                          onClick={() => move(i, -1)}
-                        >
-                          <ArrowUp size={14} aria-hidden />
-                        </button>
-                        <button
-                          className="btn btn-quiet !px-1"
-                          disabled={i === active.length - 1}
-                          aria-label={`Move down: ${fix.fix.title}`}
-                          onClick={() => move(i, 1)}
-                        >
-                          <ArrowDown size={14} aria-hidden />
-                        </button>
-                        <button
-                          className="btn btn-quiet !px-1"
-                          aria-label={`Take out of the plan: ${fix.fix.title}`}
-                          onClick={() => remove(fix)}
-                        >
-                          <Trash2 size={14} aria-hidden />
-                        </button>
-                      </span>
-                    </td>
-                  </tr>
-                ))}
+                {active.map((fix, i) => {
+                  const { step, isCurrent } = line.stepOf(fix.fix.key);
+                  return (
+                    <FixRow
+                      key={fix.id}
+                      fix={fix}
+                      place={i}
+                      isLast={i === active.length - 1}
+                      isChosen={i === at}
+                      isReached={reached === fix.fix.key}
+                      step={step}
+                      isCurrent={isCurrent}
+                      metric={metric}
+                      tried={tried.data?.find((t) => t.key === fix.fix.key)}
+                      proofs={proofs.data ?? NONE}
+                      acts={acts}
+                    />
+                  );
+                })}
               </tbody>
             </table>
             {site && proofs.data && <Proofs site={site} proofs={proofs.data} fixes={fixes} />}
@@ -422,14 +374,30 @@ export default function PlanView() {
           site={site}
           fix={chosen}
           place={open.findIndex((f) => f.id === chosen.id)}
-          step={stepOf(chosen)}
-          before={line.data?.steps[open.findIndex((f) => f.id === chosen.id)]}
+          step={line.stepOf(chosen.fix.key).step}
+          before={line.stepOf(chosen.fix.key).before}
           pages={line.data?.pages ?? []}
           change={(about) => change(chosen, about)}
         />
       )}
     </div>
   );
+}
+
+/**
+ * The steps of the open fixes whose rows are in view once the rows stand in this order, from the one before the first
+ * to the last.
+ */
+function stepsInView(body: HTMLTableSectionElement | null, ids: number[], open: PlannedFix[]): [number, number] | null {
+  const view = body?.closest('main')?.getBoundingClientRect();
+  if (!body || !view) return null;
+  const steps = new Map(open.map((fix, i) => [fix.id, i + 1]));
+  const seen = [...body.rows].flatMap((row, i) => {
+    const [box, id] = [row.getBoundingClientRect(), ids[i]];
+    const step = id === undefined ? undefined : steps.get(id);
+    return step !== undefined && box.bottom > view.top && box.top < view.bottom ? [step] : [];
+  });
+  return seen.length ? [Math.min(...seen) - 1, Math.max(...seen)] : null;
 }
 
 /** A candidate as the plan takes it. */
@@ -451,97 +419,6 @@ function reachedAt(steps: PlanStep[], metric: Metric, targets: [Metric, number, 
   return place > 0 ? place - 1 : null;
 }
 
-/** What a fix brings after those above it, or what is known instead. */
-function Gain({ fix, step, metric }: { fix: PlannedFix; step: PlanStep | undefined; metric: Metric }) {
-  if (fix.state === 'done') return <span className="text-ink-2">made</span>;
-  const brings = step?.brings.find((b) => b.metric === metric);
-  if (!step || !brings)
-    return fix.on_path_ms > 0 ? (
-      <>
-        <strong className="font-serif text-[17px] font-medium">{ms(fix.on_path_ms)}</strong>
-        <span className="block text-[12px] text-ink-2">on the path</span>
-      </>
-    ) : (
-      <span className="text-ink-2">off it</span>
-    );
-  if (!step.on.length) return <span className="text-ink-2">not known</span>;
-  const other = step.brings.find((b) => b.metric !== metric && b.metric !== 'weight' && moves(b) && changeOf(b) < 0);
-  return (
-    <>
-      {moves(brings) ? (
-        <strong className="font-serif text-[17px] font-medium">{signed(metric, changeOf(brings))}</strong>
-      ) : (
-        <span className="text-ink-2">no change</span>
-      )}
-      <span className="block text-[12px] text-ink-2">
-        {!moves(brings) && other
-          ? `${METRICS[other.metric].short} ${signed(other.metric, changeOf(other))}`
-          : `then ${metricText(metric, brings.after)}`}
-      </span>
-    </>
-  );
-}
-
-/** What was measured of a fix that is made; with others, where they were made between the same recordings. */
-function Measured({ fix, proofs }: { fix: PlannedFix; proofs: Proof[] }) {
-  if (fix.state !== 'done') return null;
-  const own = proofs.filter((p) => p.fixes.includes(fix.id));
-  const found = own.map((p) => ({ p, c: p.measured.find((m) => m.metric === 'lcp') })).find(({ c }) => c);
-  if (!found?.c)
-    return (
-      <span className="block text-[12px] text-ink-2">{own.length ? 'not recorded since' : 'nothing to measure'}</span>
-    );
-  return (
-    <span className="block text-[12.5px]">
-      ● {signed('lcp', found.c.difference)}, {VERDICTS[found.c.verdict]}
-      {found.p.fixes.length > 1 && <span className="text-ink-2">, with {found.p.fixes.length - 1} more</span>}
-    </span>
-  );
-}
-
-/** Where the fixes are chosen to be tried together on a load. */
-function trialOf(recording: number, load: number | null, fixes: PlannedFix[]): string {
-  const search = new URLSearchParams(load ? { load: String(load) } : {});
-  for (const fix of fixes) search.append('try', fix.fix.key);
-  return `/recordings/${recording}/trials?${search}`;
-}
-
-/** What a trial of a fix alone came to, or where to make one. */
-function TriedAlone({ fix, tried }: { fix: PlannedFix; tried: TriedFix | undefined }) {
-  if (!tried) {
-    if (fix.state === 'done') return null;
-    if (fix.recording === null) return <span className="text-ink-2">not yet</span>;
-    return (
-      <Link
-        className="text-accent"
-        aria-label={`try it: ${fix.fix.title}`}
-        to={trialOf(fix.recording, fix.load, [fix])}
-      >
-        try it
-      </Link>
-    );
-  }
-  const { lcp } = tried;
-  const c = lcp?.compared;
-  return (
-    <Link className="hover:text-accent" to={`/recordings/${tried.recording}/trials/${tried.trial}`}>
-      {tried.is_broken ? (
-        <strong className="text-past">broke the page</strong>
-      ) : c ? (
-        <>
-          ◐ <strong className="font-serif text-[17px] font-medium">{signed('lcp', c.difference)}</strong>
-          <span className="block text-[12px] text-ink-2">
-            {VERDICTS[lcp.verdict]}
-            {c.low !== null && c.high !== null && `, ${signed('lcp', c.low)} … ${signed('lcp', c.high)}`}
-          </span>
-        </>
-      ) : (
-        'no largest paint'
-      )}
-    </Link>
-  );
-}
-
 /** Leads to trials of every open fix, together or each alone, on the load that most of them were found in. */
 function TryAll({ fixes }: { fixes: PlannedFix[] }) {
   const open = fixes.filter((f) => f.state === 'open' && f.recording !== null);
@@ -560,19 +437,6 @@ function TryAll({ fixes }: { fixes: PlannedFix[] }) {
         Try each of them alone
       </Link>
     </p>
-  );
-}
-
-function Found({ fix }: { fix: PlannedFix }) {
-  if (fix.recording === null) return <>{fix.finding_title}</>;
-  const search = new URLSearchParams({
-    sel: `finding:${fix.finding_key}`,
-    ...(fix.load ? { load: String(fix.load) } : {}),
-  });
-  return (
-    <Link className="hover:text-accent" to={`/recordings/${fix.recording}/findings?${search}`}>
-      {fix.finding_title}
-    </Link>
   );
 }
 
