@@ -194,3 +194,78 @@ fn delayed_scripts_do_not_block() {
     near(change(&split, Metric::Tbt), -200.0);
     near(change(&split, Metric::Lcp), 0.0);
 }
+
+/// A late sheet, the frame that it lets go, and an inline script below it that puts the text in.
+#[test]
+fn a_frame_moves_with_the_sheet_that_lets_it_go_and_what_follows_moves_with_it() {
+    let mut site = Site::new();
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 900.0]), 3);
+    // The task that takes it goes on a little.
+    site.works(WorkName::Task, 0, [902.0, 903.5], None);
+    site.works(WorkName::ParseSheet, 1, [902.0, 903.0], Some("look.css"));
+    site.draws([904.0, 908.0]);
+    site.works(WorkName::Task, 0, [909.0, 912.0], None);
+    site.works(WorkName::Evaluate, 1, [909.0, 912.0], Some("")).line = Some(8);
+    site.0.changes.push(phainon_core::PageChange {
+        at: Millis(911.0),
+        by: phainon_core::profile::CodePlace { function: "f".into(), url: Some(PAGE.into()), line: Some(8) },
+    });
+    site.draws([913.0, 917.0]);
+    site.paints(935.0, None);
+    (site.0.fcp, site.0.dom_interactive) = (Some(Millis(914.0)), Some(Millis(912.5)));
+    site.0.largest_in_markup = Some(false);
+    let at_once = [Edit::FasterResponse { file: file("look.css"), to: Some(Millis(0.0)) }];
+    let told = forecast(&site, &at_once);
+    near(change(&told, Metric::Fcp), -150.0);
+    near(change(&told, Metric::Lcp), -150.0);
+}
+
+/// The handler of a late sheet runs when that has come; the window's waits for the picture as well.
+#[test]
+fn the_load_event_of_an_element_is_not_the_windows() {
+    let load = |window_at: f64| {
+        let mut site = Site::new();
+        site.asks("late.css", ResourceKind::Style, [150.0, 150.0, 900.0, 1000.0]);
+        site.asks("slow.png", ResourceKind::Image, [150.0, 150.0, 900.0, 990.0]);
+        site.draws([230.0, 240.0]);
+        site.runs(WorkName::ParseSheet, [1001.0, 1002.0], "late.css");
+        site.works(WorkName::Task, 0, [1003.0, 1006.0], None);
+        site.works(WorkName::Event, 1, [1003.0, 1005.0], None).event = Some("load".into());
+        site.works(WorkName::Call, 2, [1003.0, 1005.0], Some(""));
+        site.0.changes.push(phainon_core::PageChange {
+            at: Millis(1004.0),
+            by: phainon_core::profile::CodePlace { function: "f".into(), url: Some(PAGE.into()), line: Some(8) },
+        });
+        site.draws([1007.0, 1012.0]);
+        site.paints(1030.0, None);
+        (site.0.dom_interactive, site.0.load_event) = (Some(Millis(220.0)), Some(Millis(window_at)));
+        site.0.largest_in_markup = Some(false);
+        let at_once = [Edit::FasterResponse { file: file("late.css"), to: Some(Millis(0.0)) }];
+        change(&forecast(&site, &at_once), Metric::Lcp)
+    };
+    near(load(1005.5), -750.0);
+    near(load(1002.8), -10.0);
+}
+
+/// Ten pictures one below the other, each 800 px high, of which the last is to be loaded lazily.
+#[test]
+fn a_lazy_picture_is_left_out_where_it_stands_far_down_before_the_others_have_come() {
+    let load = |sized: bool| {
+        let mut site = Site::new();
+        let mut page = phainon_core::PageFacts::default();
+        for i in 0..10 {
+            let name = format!("p{i}.jpg");
+            site.asks(&name, ResourceKind::Image, [150.0, 150.0, 300.0, 400.0]);
+            let rect = phainon_core::Rect { x: 0.0, y: 800.0 * f64::from(i), width: 400.0, height: 800.0 };
+            page.images.push(phainon_core::PageImage { url: at(&name), rect, sized, ..Default::default() });
+        }
+        (site.0.page, site.0.conditions) = (Some(page), preset("home-laptop"));
+        site.draws([230.0, 240.0]);
+        site.paints(260.0, None);
+        forecast(&site, &[Edit::Lazy { file: file("p9.jpg") }])
+    };
+    let before = load(true).before.value(Metric::Weight).unwrap();
+    assert_eq!(load(true).after.value(Metric::Weight).unwrap(), before - 12_000.0);
+    // Without their sizes all ten stand at the top at first, and all load.
+    assert_eq!(load(false).after.value(Metric::Weight).unwrap(), before);
+}

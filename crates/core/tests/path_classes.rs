@@ -189,6 +189,90 @@ fn the_load_event_waits_for_pictures_and_not_for_what_is_fetched() {
     assert!(made(ResourceKind::Data) < 1.0);
 }
 
+#[test]
+fn a_deferred_script_waits_for_sheets_that_hold_scripts_up_and_an_async_one_does_not() {
+    let load = |script: RenderBlocking, ran: f64| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 1500.0]), 3));
+        on_line(site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 300.0, 350.0]), 4).render_blocking = script;
+        site.0.dom_interactive = Some(Millis(220.0));
+        site.0.largest_in_markup = Some(false);
+        if ran < 1500.0 {
+            site.runs(WorkName::Evaluate, [ran, ran + 9.0], "app.js");
+        }
+        site.runs(WorkName::ParseSheet, [1502.0, 1506.0], "look.css");
+        if ran > 1500.0 {
+            site.runs(WorkName::Evaluate, [ran, ran + 9.0], "app.js");
+        }
+        changes(&mut site, ran + 5.0, "app.js");
+        site.draws([1530.0, 1540.0]);
+        site.paints(1560.0, None);
+        path(&site)
+    };
+    let deferred = load(RenderBlocking::NonBlocking, 1512.0);
+    assert!(given(&deferred, "look.css") > 1200.0 && given(&deferred, "app.js") < 60.0, "{deferred:#?}");
+    // The async one had run long before; what was drawn late is the sheet's doing all the same.
+    let free = load(RenderBlocking::PotentiallyBlocking, 352.0);
+    assert!(!free.iter().any(|l| matches!(l.fact, LegFact::HeldInOrder { .. })), "{free:#?}");
+}
+
+#[test]
+fn html_that_a_run_puts_in_shows_it_even_where_a_change_was_pending_already() {
+    let load = |puts_in: bool| {
+        let mut site = Site::new();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+        site.asks("print.css", ResourceKind::Style, [150.0, 150.0, 300.0, 1500.0]);
+        site.asks("list.json", ResourceKind::Data, [213.0, 213.0, 1400.0, 1490.0]).initiator = script(&["app.js"]);
+        site.runs(WorkName::Evaluate, [212.0, 214.0], "app.js");
+        site.draws([230.0, 240.0]);
+        // Style is to be computed anew from here on.
+        site.runs(WorkName::ParseSheet, [1501.0, 1502.0], "print.css");
+        site.works(WorkName::Task, 0, [1503.0, 1508.0], None);
+        site.works(WorkName::Microtasks, 1, [1503.0, 1508.0], Some("app.js"));
+        if puts_in {
+            site.works(WorkName::ParseHtml, 2, [1504.0, 1505.0], None);
+        }
+        site.draws([1510.0, 1518.0]);
+        site.paints(1540.0, None);
+        path(&site)
+    };
+    let put_in = load(true);
+    assert!(given(&put_in, "list.json") > 1000.0 && given(&put_in, "print.css") < 1.0, "{put_in:#?}");
+    let not = load(false);
+    assert!(given(&not, "print.css") > 1000.0 && given(&not, "list.json") < 1.0, "{not:#?}");
+}
+
+#[test]
+fn text_below_a_sheet_in_the_body_is_there_when_the_parser_has_read_on() {
+    let load = |reads: f64, shown: f64| {
+        let mut site = Site::new();
+        let sheet = on_line(site.asks("part.css", ResourceKind::Style, [150.0, 150.0, 300.0, 1500.0]), 9);
+        sheet.render_blocking = RenderBlocking::InBodyParserBlocking;
+        site.draws([230.0, 240.0]);
+        site.runs(WorkName::ParseSheet, [1501.0, 1502.0], "part.css");
+        // A frame with what stands above the sheet, before or after the parser went on.
+        let mut works = [(1504.0, false), (reads, true)];
+        works.sort_by(|a, b| a.0.total_cmp(&b.0));
+        for (start, is_parser) in works {
+            if is_parser {
+                site.works(WorkName::Task, 0, [start, start + 1.0], None);
+                site.works(WorkName::ParseHtml, 1, [start, start + 1.0], None);
+            } else {
+                site.draws([start, start + 1.0]);
+            }
+        }
+        site.draws([shown, shown + 4.0]);
+        site.paints(shown + 20.0, None);
+        path(&site)
+    };
+    let not_told = |legs: &[Leg]| legs.iter().any(|l| matches!(l.fact, LegFact::DrawnLate));
+    let read = load(1506.0, 1520.0);
+    assert!(given(&read, "part.css") > 1200.0 && !not_told(&read), "{read:#?}");
+    // Read before that frame, it would have shown the text: what came much later is not told.
+    let shown = load(1502.5, 1750.0);
+    assert!(not_told(&shown), "{shown:#?}");
+}
+
 /// A callback that looks every 100 ms from 300 on and shows the text at 1000.
 fn looking(library: Option<f64>) -> Site {
     let mut site = Site::new();
@@ -285,6 +369,23 @@ fn an_animation_that_shows_it_and_one_that_was_over() {
     assert!(legs.iter().any(|l| l.cause == Cause::Animation && l.length().0 > 900.0), "{legs:#?}");
     site.0.animations = vec![animation(245.0, 400.0)];
     assert!(path(&site).iter().all(|l| l.cause != Cause::Animation));
+}
+
+#[test]
+fn a_font_that_the_frame_before_showed_is_not_what_an_animation_waits_for() {
+    let load = |came: f64| {
+        let mut site = Site::new();
+        site.asks("swap.woff2", ResourceKind::Font, [150.0, 150.0, came - 50.0, came]);
+        site.draws([230.0, 240.0]);
+        site.draws([1150.0, 1158.0]);
+        site.draws([1232.0, 1240.0]);
+        site.0.animations = vec![Animation { from: Millis(245.0), to: Millis(1232.0), name: "appear".into() }];
+        site.paints(1255.0, None);
+        path(&site)
+    };
+    let shown = load(1145.0);
+    assert!(given(&shown, "swap.woff2") < 1.0 && shown.iter().any(|l| l.cause == Cause::Animation), "{shown:#?}");
+    assert!(given(&load(1190.0), "swap.woff2") > 900.0, "{:#?}", load(1190.0));
 }
 
 #[test]

@@ -91,7 +91,8 @@ fn benches(c: &mut Criterion) {
     let before: Vec<&Edit> = fixes.iter().map(|c| &c.edit).collect();
     let all = 0..=before.len();
     // A screen shows eight rows: those between which the fix came to stand, first.
-    let moves = [("four places", 4, all.clone()), ("eighteen places", 18, all.clone()), ("eighteen, in view", 18, 1..=8)];
+    let moves =
+        [("four places", 4, all.clone()), ("eighteen places", 18, all.clone()), ("eighteen, in view", 18, 1..=8)];
     for (name, places, steps) in moves {
         let mut order = before.clone();
         let moved = order.remove(places);

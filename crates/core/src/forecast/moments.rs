@@ -56,7 +56,7 @@ pub(super) struct Builder<'g, 'a> {
     released: HashMap<RequestId, Place>,
     acted: Vec<Option<Place>>,
     within: HashMap<u32, Vec<Place>>,
-    /// The needs of tasks that only draw a frame, by their places.
+    /// Where the needs of tasks that only draw a frame stand, with what else was added with them.
     frames: HashMap<u32, Range<usize>>,
     /// Tasks that draw a paint.
     shows: HashSet<u32>,
@@ -357,8 +357,10 @@ impl<'g, 'a> Builder<'g, 'a> {
             let Task { begins, start, .. } = self.world.tasks[task as usize];
             // What shows it waits for what it shows, and for nothing else that came since the frame before.
             if self.shows.insert(task) {
-                for i in self.frames.get(&task).cloned().into_iter().flatten() {
-                    self.world.needs[i].void = true;
+                // Among them stand needs of moments within other tasks, met here for the first time: those hold.
+                let range = self.frames.get(&task).cloned().unwrap_or_default();
+                for need in self.world.needs[range].iter_mut().filter(|n| n.moment == begins) {
+                    need.void = true;
                 }
             }
             let gates: Vec<Edge> = edges.iter().filter(|e| e.at.0 <= start + SLACK).cloned().collect();

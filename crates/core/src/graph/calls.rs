@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 /// An answer is taken, and an event delivered, at most so long after it was there.
 const TAKEN: Millis = Millis(60.0);
-/// The load event begins so near to what the trace marks as its start.
+/// Handlers of the load event follow so soon after what the trace marks as its start.
 const AT_LOAD: Millis = Millis(5.0);
 /// A callback that has looked so often before is waiting for something.
 const LOOKS: usize = 2;
@@ -164,11 +164,9 @@ impl Graph<'_> {
         edges
     }
 
+    /// Whether an event named so is the window's: those of elements that were the last to load are over when it begins.
     fn is_load_event(&self, work: &Work) -> bool {
-        self.load.load_event.is_some_and(|at| {
-            let near = at - AT_LOAD <= work.start && work.start <= at + AT_LOAD;
-            near || (work.start <= at && at <= work.end())
-        })
+        self.load.load_event.is_some_and(|at| at <= work.end() && work.start <= at + AT_LOAD)
     }
 
     /// The load event needs everything that delays it: pictures, sheets, scripts, fonts, inner frames; not

@@ -52,9 +52,14 @@ impl Graph<'_> {
     /// The longest run of script since a moment that changed the page, up to a frame.
     fn changing_run(&self, since: Millis, drawn: Drawn) -> Option<usize> {
         let work = &self.load.work;
+        // Where a change is pending already no other is told of; HTML that a run puts in is read within it.
+        let reads = |i: &usize| {
+            let mut within = work[i + 1..].iter().take_while(|w| w.start < work[*i].end());
+            within.any(|w| w.name == WorkName::ParseHtml)
+        };
         let changed = |i: &usize| {
             let next = self.load.changes.partition_point(|c| c.at < work[*i].start);
-            self.load.changes.get(next).is_some_and(|c| c.at <= work[*i].end())
+            self.load.changes.get(next).is_some_and(|c| c.at <= work[*i].end()) || reads(i)
         };
         let runs = self.runs_between(since, drawn).into_iter().filter(changed);
         runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration))
@@ -96,7 +101,7 @@ impl Graph<'_> {
             if stops
                 && is_above
                 && let Some(at) = self.prepared.released(request).filter(|at| *at <= paint)
-                && (!text || self.is_fresh(at, paint))
+                && (!text || self.is_fresh(self.read_after(at), paint))
             {
                 edges.push(drawing(Moment::Released(request.id), at));
             }
@@ -114,6 +119,14 @@ impl Graph<'_> {
         let Some(drawn) = self.drawn(paint) else { return true };
         let before = self.frame_before(drawn);
         before.is_none_or(|before| before <= at)
+    }
+
+    /// When the parser had read on after a stop: a frame may be drawn between the two.
+    fn read_after(&self, at: Millis) -> Millis {
+        let first = self.load.work.partition_point(|w| w.start < at);
+        let reads = (first..self.load.work.len())
+            .find(|&i| self.load.work[i].name == WorkName::ParseHtml && !self.is_by_script(i));
+        reads.map_or(at, |i| self.load.work[i].end())
     }
 
     /// When style began for the frame before one.
@@ -171,7 +184,13 @@ impl Graph<'_> {
         paint: Millis,
     ) -> Vec<Edge> {
         let work = &self.load.work;
-        let since = self.since_frame(ready, drawn, paint);
+        let under_way =
+            |a: &crate::Animation| drawn.at - a.from >= UNDRAWN && a.from < drawn.at && drawn.at - a.to <= UNDRAWN;
+        let animated = self.load.animations.iter().rposition(under_way);
+        // An animation's end sets off a frame of its own: what the frame before it showed already is not the reason.
+        let ends = animated.is_some_and(|place| self.load.animations[place].to <= drawn.at + UNDRAWN);
+        let shown = self.frame_before(drawn).filter(|_| ends).unwrap_or(Millis::ZERO);
+        let since = self.since_frame(ready, drawn, paint).max(shown);
         let drawing = |from, at| self.drawing(from, at);
         if let Some(run) = self.changing_run(since, drawn) {
             return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
@@ -192,9 +211,7 @@ impl Graph<'_> {
                 None => drawing(Moment::Document, at.max(ready)),
             };
         }
-        let under_way =
-            |a: &crate::Animation| drawn.at - a.from >= UNDRAWN && a.from < drawn.at && drawn.at - a.to <= UNDRAWN;
-        if let Some(place) = self.load.animations.iter().rposition(under_way) {
+        if let Some(place) = animated {
             return drawing(Moment::Animated(place), drawn.at);
         }
         let runs = self.runs_between(since, drawn).into_iter();

@@ -70,7 +70,8 @@ impl Graph<'_> {
         edges
     }
 
-    /// A deferred script runs once the parser is through, after the deferred ones above it.
+    /// A deferred script runs once the parser is through, after the deferred ones above it, and while no sheet holds
+    /// scripts up (HTML, section 13.2.7, the scripts that will execute when the document has finished parsing).
     fn deferred(&self, script: &Request, began: Millis) -> Vec<Edge> {
         let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= began + SLACK) else { return Vec::new() };
         if script.render_blocking == RenderBlocking::PotentiallyBlocking {
@@ -80,6 +81,10 @@ impl Graph<'_> {
         let about = || About::Script(script.url.clone());
         let fact = LegFact::ParsedToEnd { script: code.clone() };
         let mut edges = vec![Edge::new(Moment::ParserEnd, parsed, Cause::Parse, about(), fact).filled(Fill::Thread)];
+        if let Some((at, sheet)) = self.last_sheet_above(None, began) {
+            let fact = LegFact::HeldInOrder { script: code.clone() };
+            edges.push(Edge::new(Moment::Released(sheet), at, Cause::Held, about(), fact).filled(Fill::Thread));
+        }
         let own = place(self.prepared, script);
         let before = self.load.requests.iter().filter(|r| {
             r.kind == ResourceKind::Script

@@ -108,6 +108,12 @@ pub fn judged(page: &Measured) -> Judged {
         judged.lines.push(format!(
             "  {name}: gains {gain:.0}, forecast {expected:.0}, given {given:.0}, of it alone {held:.0} {verdict} {astray}"
         ));
+        if !astray.is_empty() {
+            judged.lines.extend(forecast.path.iter().map(|step| {
+                let of = step.request.and_then(|id| page.load.request(id)).map(|r| r.short_name()).unwrap_or_default();
+                format!("        is {:6.0} to {:6.0}  {:?} {of}", step.from_ms.0, step.to_ms.0, step.kind)
+            }));
+        }
     }
     if wrong {
         judged.lines.extend(path.iter().map(|leg| {

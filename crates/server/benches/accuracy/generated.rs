@@ -221,7 +221,7 @@ fn detail(page: &Measured) {
             w.line
         );
     }
-    println!("    parsed {:?}, first paint {:?}", load.dom_interactive, load.fcp);
+    println!("    parsed {:?}, first paint {:?}, load event {:?}", load.dom_interactive, load.fcp, load.load_event);
 }
 
 fn keep(page: &Measured, folder: &Path) -> Result<(), String> {
@@ -232,10 +232,16 @@ fn keep(page: &Measured, folder: &Path) -> Result<(), String> {
     std::fs::write(folder.join(format!("{:04}.json.zst", page.seed)), packed).map_err(|e| e.to_string())
 }
 
-/// Gathers what was measured into one file, for the test that holds path and forecast against it.
-pub fn gather(folder: &Path, file: &Path) -> Result<(), String> {
-    let pages = kept(folder);
-    let json = serde_json::to_vec(&pages).map_err(|e| e.to_string())?;
+/// Gathers what was measured, a file for even seeds and one for odd, for the test that holds path and forecast
+/// against it.
+pub fn gather(folder: &Path, kept_in: &Path) -> Result<(), String> {
+    let (even, odd): (Vec<_>, Vec<_>) = kept(folder).into_iter().partition(|page| page.seed % 2 == 0);
+    pack(&even, &kept_in.join("generated_pages_even.json.zst"))?;
+    pack(&odd, &kept_in.join("generated_pages_odd.json.zst"))
+}
+
+fn pack(pages: &[Measured], file: &Path) -> Result<(), String> {
+    let json = serde_json::to_vec(pages).map_err(|e| e.to_string())?;
     // The pages are alike: far back they repeat each other.
     let mut encoder = zstd::Encoder::new(Vec::new(), 19).map_err(|e| e.to_string())?;
     encoder.long_distance_matching(true).and_then(|()| encoder.window_log(26)).map_err(|e| e.to_string())?;

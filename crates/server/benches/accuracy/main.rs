@@ -60,8 +60,8 @@ async fn main() {
         }
         Some("gather") => {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
-            let file = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/measured/generated_pages.json.zst");
-            if let Err(why) = generated::gather(&folder, Path::new(file)) {
+            let kept = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/measured");
+            if let Err(why) = generated::gather(&folder, Path::new(kept)) {
                 println!("accuracy: {why}");
             }
         }

@@ -3,7 +3,7 @@
 use super::super::change::Change;
 use super::super::world::{Bond, Phase};
 use super::{Effect, requests};
-use crate::{RequestId, ResourceKey};
+use crate::{PageFacts, PageImage, RequestId, ResourceKey};
 
 /// The first hop of each request of a file.
 fn first_hops(change: &Change<'_>, file: &ResourceKey) -> Result<Vec<RequestId>, super::Unforeseen> {
@@ -47,6 +47,28 @@ pub(super) fn put_in_html(change: &mut Change<'_>, file: &ResourceKey) -> Effect
     Ok(())
 }
 
+/// A lazy picture is asked for once layout has it this near below the screen, in CSS pixels: measured in the browser
+/// that records; which distance it is, HTML leaves to browsers (section 2.5.7).
+const NEAR_THE_SCREEN: f64 = 3_000.0;
+
+/// Where a picture stands before any picture has come: those above it that do not say their size take no room yet.
+fn stands_at(page: &PageFacts, image: &PageImage) -> f64 {
+    let grows = |other: &&PageImage| {
+        let is_above = other.rect.y + other.rect.height <= image.rect.y;
+        is_above && !(other.sized || other.hidden || other.background || other.out_of_flow)
+    };
+    let mut spans: Vec<(f64, f64)> =
+        page.images.iter().filter(grows).map(|i| (i.rect.y, i.rect.y + i.rect.height)).collect();
+    spans.sort_by(|a, b| a.0.total_cmp(&b.0));
+    // Those side by side take their room once.
+    let (mut taken, mut until) = (0.0, 0.0_f64);
+    for (from, to) in spans {
+        taken += (to - from.max(until)).max(0.0);
+        until = until.max(to);
+    }
+    image.rect.y - taken
+}
+
 /// Asked for only near the screen: not by the end of the load, where it stands below it.
 pub(super) fn lazy(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let found = requests(change, file)?;
@@ -54,7 +76,11 @@ pub(super) fn lazy(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let below = found.iter().filter_map(|id| load.request(*id)).all(|request| {
         let height = load.conditions.as_ref().map_or(0.0, |c| f64::from(c.height));
         let mut uses = change.ground.prepared.images_of(&load.first_hop(request).url).peekable();
-        uses.peek().is_some() && uses.all(|image| image.hidden || image.rect.y > height * 2.0)
+        let is_far = |image: &PageImage| {
+            let at = load.page.as_ref().map_or(image.rect.y, |page| stands_at(page, image));
+            image.hidden || at > height + NEAR_THE_SCREEN
+        };
+        uses.peek().is_some() && uses.all(is_far)
     });
     if below {
         change.take_off(&found);
