@@ -1,4 +1,6 @@
-// The bench of the plan: two hundred candidates over thirty recordings, opened and scrolled.
+// The bench of the plan: two hundred candidates over thirty recordings, opened and scrolled; and thirty fixes over
+// six pages of the demo, of which one after the other is moved.
+import { readFileSync } from 'node:fs';
 import { chromium } from '@playwright/test';
 import { folder, ms, percentile, serving } from './bench-support.mjs';
 
@@ -80,6 +82,28 @@ try {
     return seen;
   });
   console.log(`scrolling: median ${ms(percentile(frames, 0.5))} a frame, 95th percentile ${ms(percentile(frames, 0.95))}`);
+  const demo = ['home-phone-on-the-move', 'timetable-phone-on-the-move', 'crossing-phone-on-the-move', 'booking-phone-on-the-move', 'home-home-laptop', 'timetable-home-laptop'];
+  for (const name of demo) await taken(`${name}.phainon.zip`, readFileSync(new URL(`../demo/${name}.phainon.zip`, import.meta.url)));
+  const plan = `${address}/api/sites/skerryline.test/plan`;
+  const ask = async (path, body) => (await fetch(`${plan}/${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })).json();
+  const all = await (await fetch(`${plan}/candidates`)).json();
+  const alone = await ask('alone', { edits: all.slice(0, 60).map((c) => c.fix.edit) });
+  let edits = all.slice(0, 60).filter((_, i) => alone[i].brings.length).slice(0, 30).map((c) => c.fix.edit);
+  await timed(`the line of ${edits.length} fixes over ${demo.length} pages, nothing known`, 1, () => ask('line', { edits }));
+  const moves = [[18, 0], [25, 7], [20, 2], [4, 22], [29, 11], [3, 21], [19, 1], [27, 9], [8, 26]];
+  const spent = { near: [], rest: [] };
+  for (const [from, to] of moves) {
+    edits = [...edits];
+    edits.splice(to, 0, ...edits.splice(from, 1));
+    // Eight rows around where it came to stand are in view.
+    const first = Math.max(0, Math.min(to - 4, edits.length - 8));
+    for (const [part, body] of [['near', { edits, steps: [first, first + 8] }], ['rest', { edits }]]) {
+      const start = performance.now();
+      await ask('line', body);
+      spent[part].push(performance.now() - start);
+    }
+  }
+  for (const [part, each] of Object.entries(spent)) console.log(`a fix moved by eighteen places, ${part}: median ${ms(percentile(each, 0.5))}, longest ${ms(Math.max(...each))} of ${each.length}`);
 } finally {
   await browser.close();
   stop();
