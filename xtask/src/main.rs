@@ -142,7 +142,7 @@ fn demo(rest: &[String]) -> Done {
     if !root().join("web/node_modules").exists() || !root().join("target/debug/phainon").exists() {
         println!(
             "The first start installs what is missing, builds the front end, and then compiles the program with all \
-             that it stands on: about six minutes on two cores. Later starts take seconds."
+             that it stands on: about ten minutes on two cores. Later starts take seconds."
         );
     }
     front_end()?;
