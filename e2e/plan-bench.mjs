@@ -104,6 +104,39 @@ try {
     }
   }
   for (const [part, each] of Object.entries(spent)) console.log(`a fix moved by eighteen places, ${part}: median ${ms(percentile(each, 0.5))}, longest ${ms(Math.max(...each))} of ${each.length}`);
+  // The same in the window: from the drop until the row stands there, and until no row in view has figures of before.
+  for (const c of all.filter((c) => edits.some((edit) => JSON.stringify(edit) === JSON.stringify(c.fix.edit)))) {
+    await ask('fixes', { edit: c.fix.edit, owner: c.owner, on_path_ms: c.on_path_ms, finding_key: c.finding_key, finding_title: c.finding_title, recording: c.recording, load: c.load });
+  }
+  await page.goto(`${address}/sites/skerryline.test/plan`);
+  await page.getByRole('row', { name: /^30\. / }).waitFor();
+  await page.waitForLoadState('networkidle');
+  const seen = { moved: [], current: [] };
+  for (const [from, to] of moves) {
+    const took = await page.evaluate(
+      async ([from, to]) => {
+        const body = document.querySelector('tr[draggable]').parentElement;
+        const [row, onto] = [body.rows[from], body.rows[to]];
+        onto.scrollIntoView({ block: 'center' });
+        const frame = () => new Promise(requestAnimationFrame);
+        await frame();
+        const drag = (on, type) => on.dispatchEvent(new DragEvent(type, { bubbles: true, dataTransfer: new DataTransfer() }));
+        drag(row, 'dragstart');
+        const began = performance.now();
+        drag(onto, 'drop');
+        while (body.rows[to] !== row) await frame();
+        const moved = performance.now() - began;
+        const view = document.querySelector('main').getBoundingClientRect();
+        const inView = (r) => r.getBoundingClientRect().bottom > view.top && r.getBoundingClientRect().top < view.bottom;
+        while ([...body.rows].some((r) => inView(r) && r.querySelector('.opacity-50'))) await frame();
+        return { moved, current: performance.now() - began };
+      },
+      [from, to],
+    );
+    for (const [what, list] of Object.entries(seen)) list.push(took[what]);
+    await page.waitForLoadState('networkidle');
+  }
+  for (const [what, each] of Object.entries(seen)) console.log(`in the window, ${what}: median ${ms(percentile(each, 0.5))}, longest ${ms(Math.max(...each))} of ${each.length}`);
 } finally {
   await browser.close();
   stop();

@@ -206,10 +206,7 @@ fn a_frame_moves_with_the_sheet_that_lets_it_go_and_what_follows_moves_with_it()
     site.draws([904.0, 908.0]);
     site.works(WorkName::Task, 0, [909.0, 912.0], None);
     site.works(WorkName::Evaluate, 1, [909.0, 912.0], Some("")).line = Some(8);
-    site.0.changes.push(phainon_core::PageChange {
-        at: Millis(911.0),
-        by: phainon_core::profile::CodePlace { function: "f".into(), url: Some(PAGE.into()), line: Some(8) },
-    });
+    site.changes(911.0, "");
     site.draws([913.0, 917.0]);
     site.paints(935.0, None);
     (site.0.fcp, site.0.dom_interactive) = (Some(Millis(914.0)), Some(Millis(912.5)));
@@ -232,10 +229,7 @@ fn the_load_event_of_an_element_is_not_the_windows() {
         site.works(WorkName::Task, 0, [1003.0, 1006.0], None);
         site.works(WorkName::Event, 1, [1003.0, 1005.0], None).event = Some("load".into());
         site.works(WorkName::Call, 2, [1003.0, 1005.0], Some(""));
-        site.0.changes.push(phainon_core::PageChange {
-            at: Millis(1004.0),
-            by: phainon_core::profile::CodePlace { function: "f".into(), url: Some(PAGE.into()), line: Some(8) },
-        });
+        site.changes(1004.0, "");
         site.draws([1007.0, 1012.0]);
         site.paints(1030.0, None);
         (site.0.dom_interactive, site.0.load_event) = (Some(Millis(220.0)), Some(Millis(window_at)));

@@ -7,8 +7,8 @@ mod site;
 
 use phainon_core::path::{Cause, Leg, LegFact, path_to_first_paint, path_to_largest, path_to_request};
 use phainon_core::{
-    Animation, BodyPart, Bytes, Millis, PageChange, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
-    Scheduled, TimerInstall, WorkName, preset,
+    Animation, BodyPart, Bytes, Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, Scheduled,
+    TimerInstall, WorkName, preset,
 };
 use site::{PAGE, Site, at, script};
 
@@ -31,13 +31,6 @@ fn on_line(request: &mut Request, line: u32) -> &mut Request {
 fn blocking(request: &mut Request) -> &mut Request {
     request.render_blocking = RenderBlocking::Blocking;
     request
-}
-
-/// A change of the page by a script, for which style was computed anew.
-fn changes(site: &mut Site, ms: f64, file: &str) {
-    let by =
-        phainon_core::profile::CodePlace { function: "f".into(), url: Some(at(file).as_str().into()), line: Some(1) };
-    site.0.changes.push(PageChange { at: Millis(ms), by });
 }
 
 /// A script of 4 s and a sheet that had come long before, in this order in the document.
@@ -95,7 +88,7 @@ fn deferred_scripts_run_in_their_order() {
     let mut site = deferred(3, 4);
     site.runs(WorkName::Evaluate, [1502.0, 1510.0], "first.js");
     site.runs(WorkName::Evaluate, [1511.0, 1520.0], "second.js");
-    changes(&mut site, 1515.0, "second.js");
+    site.changes(1515.0, "second.js");
     site.draws([1530.0, 1540.0]);
     site.paints(1560.0, None);
     let legs = path(&site);
@@ -103,7 +96,7 @@ fn deferred_scripts_run_in_their_order() {
     // The other way about, the second does not wait.
     let mut site = deferred(4, 3);
     site.runs(WorkName::Evaluate, [352.0, 360.0], "second.js");
-    changes(&mut site, 355.0, "second.js");
+    site.changes(355.0, "second.js");
     site.draws([370.0, 380.0]);
     site.runs(WorkName::Evaluate, [1502.0, 1510.0], "first.js");
     site.paints(400.0, None);
@@ -115,7 +108,7 @@ fn a_deferred_script_waits_for_a_module_above_it_that_does_next_to_nothing() {
     // It leaves no run of its own: it is done with once it has come.
     let mut site = deferred(3, 4);
     site.runs(WorkName::Evaluate, [1505.0, 1520.0], "second.js");
-    changes(&mut site, 1515.0, "second.js");
+    site.changes(1515.0, "second.js");
     site.draws([1530.0, 1540.0]);
     site.paints(1560.0, None);
     let legs = path(&site);
@@ -123,7 +116,7 @@ fn a_deferred_script_waits_for_a_module_above_it_that_does_next_to_nothing() {
     // Below it, the module holds nobody up: what the second one waited for then is not told.
     let mut site = deferred(4, 3);
     site.runs(WorkName::Evaluate, [1505.0, 1520.0], "second.js");
-    changes(&mut site, 1515.0, "second.js");
+    site.changes(1515.0, "second.js");
     site.draws([1530.0, 1540.0]);
     site.paints(1560.0, None);
     assert!(given(&path(&site), "first.js") < 1.0);
@@ -142,7 +135,7 @@ fn an_async_script_runs_once_the_parser_has_reached_its_tag_however_early_it_cam
         for (start, file) in works {
             site.runs(WorkName::Evaluate, [start, start + 2.0], file);
         }
-        changes(&mut site, ran + 1.0, "free.js");
+        site.changes(ran + 1.0, "free.js");
         site.draws([ran + 3.0, ran + 9.0]);
         site.paints(ran + 20.0, None);
         path(&site)
@@ -162,7 +155,7 @@ fn the_parsed_event_waits_for_deferred_scripts() {
     site.works(WorkName::Task, 0, [1511.0, 1530.0], None);
     site.works(WorkName::Event, 1, [1511.0, 1530.0], None).event = Some("DOMContentLoaded".into());
     site.works(WorkName::Call, 2, [1511.0, 1530.0], Some("second.js"));
-    changes(&mut site, 1515.0, "second.js");
+    site.changes(1515.0, "second.js");
     site.draws([1532.0, 1540.0]);
     site.paints(1560.0, None);
     assert!(given(&path(&site), "first.js") > 1200.0, "{:#?}", path(&site));
@@ -179,7 +172,7 @@ fn the_load_event_waits_for_pictures_and_not_for_what_is_fetched() {
         site.works(WorkName::Task, 0, [1502.0, 1530.0], None);
         site.works(WorkName::Event, 1, [1502.0, 1530.0], None).event = Some("load".into());
         site.works(WorkName::Call, 2, [1502.0, 1530.0], Some("app.js"));
-        changes(&mut site, 1515.0, "app.js");
+        site.changes(1515.0, "app.js");
         site.draws([1532.0, 1540.0]);
         site.0.load_event = Some(Millis(1501.0));
         site.paints(1560.0, None);
@@ -191,29 +184,23 @@ fn the_load_event_waits_for_pictures_and_not_for_what_is_fetched() {
 
 #[test]
 fn a_deferred_script_waits_for_sheets_that_hold_scripts_up_and_an_async_one_does_not() {
-    let load = |script: RenderBlocking, ran: f64| {
+    let load = |script: RenderBlocking| {
         let mut site = Site::new();
         blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 1500.0]), 3));
         on_line(site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 300.0, 350.0]), 4).render_blocking = script;
         site.0.dom_interactive = Some(Millis(220.0));
         site.0.largest_in_markup = Some(false);
-        if ran < 1500.0 {
-            site.runs(WorkName::Evaluate, [ran, ran + 9.0], "app.js");
-        }
         site.runs(WorkName::ParseSheet, [1502.0, 1506.0], "look.css");
-        if ran > 1500.0 {
-            site.runs(WorkName::Evaluate, [ran, ran + 9.0], "app.js");
-        }
-        changes(&mut site, ran + 5.0, "app.js");
+        site.runs(WorkName::Evaluate, [1512.0, 1521.0], "app.js");
+        site.changes(1517.0, "app.js");
         site.draws([1530.0, 1540.0]);
         site.paints(1560.0, None);
         path(&site)
     };
-    let deferred = load(RenderBlocking::NonBlocking, 1512.0);
+    let deferred = load(RenderBlocking::NonBlocking);
     assert!(given(&deferred, "look.css") > 1200.0 && given(&deferred, "app.js") < 60.0, "{deferred:#?}");
-    // The async one had run long before; what was drawn late is the sheet's doing all the same.
-    let free = load(RenderBlocking::PotentiallyBlocking, 352.0);
-    assert!(!free.iter().any(|l| matches!(l.fact, LegFact::HeldInOrder { .. })), "{free:#?}");
+    let free = load(RenderBlocking::PotentiallyBlocking);
+    assert!(given(&free, "look.css") < 1.0 && given(&free, "app.js") > 1200.0, "{free:#?}");
 }
 
 #[test]
@@ -291,7 +278,7 @@ fn looking(library: Option<f64>) -> Site {
         site.works(WorkName::Timer, 1, [ms, ms + 4.0], None).timer = Some(1);
         site.works(WorkName::Call, 2, [ms, ms + 4.0], Some("app.js"));
     }
-    changes(&mut site, 1002.0, "app.js");
+    site.changes(1002.0, "app.js");
     site.draws([1010.0, 1016.0]);
     site.0.timers = vec![TimerInstall { timer: 1, at: Millis(213.0), timeout: Millis(100.0), by: None }];
     site.paints(1030.0, None);
@@ -324,7 +311,7 @@ fn a_callback_leads_back_to_who_asked_for_it_and_a_message_to_who_posted_it() {
         site.works(WorkName::Task, 0, [1000.0, 1010.0], None);
         site.works(WorkName::AnimationFrame, 1, [1000.0, 1010.0], None);
         site.works(WorkName::Call, 2, [1000.1, 1010.0], Some("queue.js"));
-        changes(&mut site, 1005.0, "queue.js");
+        site.changes(1005.0, "queue.js");
         site.draws([1011.0, 1016.0]);
         site.0.scheduled = vec![scheduled];
         site.paints(1030.0, None);
@@ -347,7 +334,7 @@ fn a_script_that_stands_still_for_an_answer_waits_for_it() {
         data.priority = Some(priority.into());
         site.draws([205.0, 209.0]);
         site.runs(WorkName::Evaluate, [212.0, 960.0], "app.js");
-        changes(&mut site, 950.0, "app.js");
+        site.changes(950.0, "app.js");
         site.draws([962.0, 970.0]);
         site.paints(990.0, None);
         path(&site)

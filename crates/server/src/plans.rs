@@ -282,7 +282,7 @@ pub struct LineRequest {
 pub struct PlanLine {
     /// The pages that count.
     pub pages: Vec<PlanPageRow>,
-    /// The steps that were asked for; all begin with the one without any fix.
+    /// The steps that were asked for. The first of all is without any fix.
     pub steps: Vec<PlanStep>,
     /// Target and limit of each metric.
     pub targets: Vec<(Metric, f64, f64)>,

@@ -2082,7 +2082,7 @@ export type PlanLine = {
  */
 pages: Array<PlanPageRow>, 
 /**
- * The steps that were asked for; all begin with the one without any fix.
+ * The steps that were asked for. The first of all is without any fix.
  */
 steps: Array<PlanStep>, 
 /**

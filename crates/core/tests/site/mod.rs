@@ -2,9 +2,10 @@
 
 #![allow(clippy::unwrap_used, dead_code)]
 
+use phainon_core::profile::CodePlace;
 use phainon_core::{
-    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PaintKind, RenderBlocking, Request, ResourceKind,
-    Work, WorkKind, WorkName,
+    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageChange, PaintKind, RenderBlocking, Request,
+    ResourceKind, Work, WorkKind, WorkName,
 };
 
 /// The page's address.
@@ -70,6 +71,12 @@ impl Site {
         self.works(WorkName::Task, 0, [start, end], None);
         self.works(WorkName::Layout, 1, [start, (start + end) / 2.0], None);
         self.works(WorkName::Paint, 1, [(start + end) / 2.0, end], None);
+    }
+
+    /// A change of the page by a script, for which style was computed anew.
+    pub fn changes(&mut self, ms: f64, path: &str) {
+        let url = Some(at(path).as_str().into());
+        self.0.changes.push(PageChange { at: Millis(ms), by: CodePlace { function: "f".into(), url, line: Some(1) } });
     }
 
     pub fn paints(&mut self, ms: f64, path: Option<&str>) {

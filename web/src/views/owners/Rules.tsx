@@ -1,7 +1,8 @@
-import { ArrowDown, ArrowUp, Plus, Trash2 } from 'lucide-react';
+import { ArrowDown, ArrowUp, Plus } from 'lucide-react';
 import { useEffect, useMemo, useState } from 'react';
 import { useOwnerRules, useSetOwnerRules, useTriedRules } from '../../api/server';
 import type { OwnerKind, OwnerRule, RuleMatches, RuleOn } from '../../api/types';
+import { DropButton } from '../../parts/DropButton';
 import { plural } from '../../parts/format';
 import { useNotice } from '../../shell/notices';
 
@@ -123,13 +124,7 @@ export function Rules({ site }: { site: string }) {
               >
                 <ArrowDown size={14} aria-hidden />
               </button>
-              <button
-                className="btn btn-quiet !px-1.5"
-                aria-label={`Take rule ${i + 1} away`}
-                onClick={() => setRules(shown.filter((_, n) => n !== i))}
-              >
-                <Trash2 size={14} aria-hidden />
-              </button>
+              <DropButton label={`Take rule ${i + 1} away`} drop={() => setRules(shown.filter((_, n) => n !== i))} />
             </span>
             <Fits found={usable(rule) ? tried.data?.[whole.indexOf(rule)] : undefined} rule={rule} />
           </li>

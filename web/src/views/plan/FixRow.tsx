@@ -1,7 +1,8 @@
-import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react';
+import { ArrowDown, ArrowUp } from 'lucide-react';
 import { memo } from 'react';
 import { Link } from 'react-router';
 import type { FixState, Metric, PlannedFix, PlanStep, Proof, TriedFix } from '../../api/types';
+import { DropButton } from '../../parts/DropButton';
 import { changeOf, moves } from '../../parts/forecast';
 import { METRICS, metricText, ms, plural, RISK, STATES, signed } from '../../parts/format';
 import { VERDICTS } from '../trials/words';
@@ -110,13 +111,7 @@ export const FixRow = memo(function FixRow(props: {
           >
             <ArrowDown size={14} aria-hidden />
           </button>
-          <button
-            className="btn btn-quiet !px-1"
-            aria-label={`Take out of the plan: ${fix.fix.title}`}
-            onClick={() => acts.remove(fix)}
-          >
-            <Trash2 size={14} aria-hidden />
-          </button>
+          <DropButton label={`Take out of the plan: ${fix.fix.title}`} drop={() => acts.remove(fix)} />
         </span>
       </td>
     </tr>

@@ -1,10 +1,10 @@
-import { Trash2 } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { useCandidates, usePlanLine, usePlanPages, useProofs } from '../../api/plan';
 import { useJobs, usePlan, usePlanChanges } from '../../api/queries';
 import { useTried } from '../../api/trials';
 import type { AboutFix, CandidateFix, FixState, Metric, PlannedFix, PlanStep, Proof } from '../../api/types';
+import { DropButton } from '../../parts/DropButton';
 import { Ask } from '../../parts/Ask';
 import { METRICS, plural, STATES } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
@@ -336,13 +336,7 @@ export default function PlanView() {
                       <button className="btn" onClick={() => setState(fix, 'open')}>
                         Open it again
                       </button>
-                      <button
-                        className="btn btn-quiet"
-                        aria-label={`Take out of the plan: ${fix.fix.title}`}
-                        onClick={() => remove(fix)}
-                      >
-                        <Trash2 size={14} aria-hidden />
-                      </button>
+                      <DropButton label={`Take out of the plan: ${fix.fix.title}`} drop={() => remove(fix)} />
                     </li>
                   ))}
                 </ul>

@@ -1,9 +1,10 @@
-import { Trash2, Upload } from 'lucide-react';
+import { Upload } from 'lucide-react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { useAbout, useRecordingChanges, useRecordingPages } from '../../api/queries';
 import type { Metric, RecordingHead } from '../../api/types';
+import { DropButton } from '../../parts/DropButton';
 import { Ask } from '../../parts/Ask';
 import { day, METRICS, metricText, whole } from '../../parts/format';
 import { Empty, Trouble, Waiting } from '../../parts/states';
@@ -238,13 +239,10 @@ const Row = memo(function Row(props: {
         );
       })}
       <span role="cell" className="text-right">
-        <button
-          className="btn btn-quiet"
-          aria-label={`Delete the recording of ${r.page}, ${day(r.recorded_at)}`}
-          onClick={() => props.onDelete(r.id)}
-        >
-          <Trash2 size={14} aria-hidden />
-        </button>
+        <DropButton
+          label={`Delete the recording of ${r.page}, ${day(r.recorded_at)}`}
+          drop={() => props.onDelete(r.id)}
+        />
       </span>
     </div>
   );

@@ -48,7 +48,8 @@ pub(super) fn put_in_html(change: &mut Change<'_>, file: &ResourceKey) -> Effect
 }
 
 /// A lazy picture is asked for once layout has it this near below the screen, in CSS pixels: measured in the browser
-/// that records; which distance it is, HTML leaves to browsers (section 2.5.7).
+/// that records, over the phone's line, the home line and none; which distance it is, HTML leaves to browsers
+/// (section 2.5.7).
 const NEAR_THE_SCREEN: f64 = 3_000.0;
 
 /// Where a picture stands before any picture has come: those above it that do not say their size take no room yet.
