@@ -78,8 +78,8 @@ pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
 pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};
 pub use document::{
-    DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, LargestPlace, Mark, SaidDocument, Share, document_view,
-    largest_in_markup,
+    DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, LargestPlace, Mark, SaidDocument, Share, Standing,
+    document_view, largest_stands,
 };
 pub use edit::{Edit, EditKind, Effort, Risk, Scope};
 pub use handlers::{ForcedRow, HandlerRow, forced, handlers};

@@ -3,7 +3,8 @@
 use crate::profile::Profile;
 use crate::{
     Animation, Conditions, EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note, PageChange,
-    PageFacts, Request, RequestId, ResourceKind, Scheduled, ScreenFrame, Span, Subject, TimerInstall, UserTiming, Work,
+    PageFacts, Request, RequestId, ResourceKind, Scheduled, ScreenFrame, Span, Standing, Subject, TimerInstall,
+    UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -120,10 +121,9 @@ pub struct Load {
     pub spans: Vec<Span>,
     pub frames: Vec<ScreenFrame>,
     pub page: Option<PageFacts>,
-    /// Whether the largest element stands in the document's markup; where not, a script put it in. `None` where
-    /// the document was not kept.
+    /// Where the largest element stands in the document's markup. `None` where the document was not kept.
     #[serde(default)]
-    pub largest_in_markup: Option<bool>,
+    pub largest_stands: Option<Standing>,
     pub observed: Option<Observed>,
     /// Errors that the page's scripts left to the console, each once.
     #[serde(default)]
@@ -176,7 +176,7 @@ impl Load {
             spans: Vec::new(),
             frames: Vec::new(),
             page: None,
-            largest_in_markup: None,
+            largest_stands: None,
             observed: None,
             errors: Vec::new(),
             listened: None,

@@ -9,7 +9,7 @@ use phainon_core::metrics::Metric;
 use phainon_core::path::path_to_largest;
 use phainon_core::{
     Bytes, Edit, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId, ResourceKey, ResourceKind, Scope,
-    WorkName, preset,
+    Standing, WorkName, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -210,7 +210,7 @@ fn a_frame_moves_with_the_sheet_that_lets_it_go_and_what_follows_moves_with_it()
     site.draws([913.0, 917.0]);
     site.paints(935.0, None);
     (site.0.fcp, site.0.dom_interactive) = (Some(Millis(914.0)), Some(Millis(912.5)));
-    site.0.largest_in_markup = Some(false);
+    site.0.largest_stands = Some(Standing::Nowhere);
     let at_once = [Edit::FasterResponse { file: file("look.css"), to: Some(Millis(0.0)) }];
     let told = forecast(&site, &at_once);
     near(change(&told, Metric::Fcp), -150.0);
@@ -233,7 +233,7 @@ fn the_load_event_of_an_element_is_not_the_windows() {
         site.draws([1007.0, 1012.0]);
         site.paints(1030.0, None);
         (site.0.dom_interactive, site.0.load_event) = (Some(Millis(220.0)), Some(Millis(window_at)));
-        site.0.largest_in_markup = Some(false);
+        site.0.largest_stands = Some(Standing::Nowhere);
         let at_once = [Edit::FasterResponse { file: file("late.css"), to: Some(Millis(0.0)) }];
         change(&forecast(&site, &at_once), Metric::Lcp)
     };

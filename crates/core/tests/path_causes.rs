@@ -391,9 +391,16 @@ fn text_whose_font_never_comes_and_a_paint_that_nothing_explains() {
 
     // A main thread that is busy all the while explains it.
     site.0.work.clear();
-    site.draws([210.0, 220.0]);
     site.runs(WorkName::Call, [221.0, 3249.0], "chat.js");
     site.draws([3250.0, 3260.0]);
     let told = site.told();
     assert_eq!(told[told.len() - 2..], ["3249 Busy chat.js", "3280 Render"], "{told:?}");
+
+    // A frame that was drawn before all that would have shown the text, had it been there: the script brought it.
+    site.0.work.clear();
+    site.draws([211.0, 220.0]);
+    site.runs(WorkName::Call, [221.0, 3249.0], "chat.js");
+    site.draws([3250.0, 3260.0]);
+    let told = site.told();
+    assert_eq!(told[told.len() - 2..], ["3249 Script chat.js", "3280 Render"], "{told:?}");
 }

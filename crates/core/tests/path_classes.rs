@@ -8,7 +8,7 @@ mod site;
 use phainon_core::path::{Cause, Leg, LegFact, path_to_first_paint, path_to_largest, path_to_request};
 use phainon_core::{
     Animation, BodyPart, Bytes, Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, Scheduled,
-    TimerInstall, WorkName, preset,
+    Standing, TimerInstall, WorkName, preset,
 };
 use site::{PAGE, Site, at, script};
 
@@ -189,7 +189,7 @@ fn a_deferred_script_waits_for_sheets_that_hold_scripts_up_and_an_async_one_does
         blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 1500.0]), 3));
         on_line(site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 300.0, 350.0]), 4).render_blocking = script;
         site.0.dom_interactive = Some(Millis(220.0));
-        site.0.largest_in_markup = Some(false);
+        site.0.largest_stands = Some(Standing::Nowhere);
         site.runs(WorkName::ParseSheet, [1502.0, 1506.0], "look.css");
         site.runs(WorkName::Evaluate, [1512.0, 1521.0], "app.js");
         site.changes(1517.0, "app.js");

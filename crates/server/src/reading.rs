@@ -2,7 +2,7 @@
 
 use phainon_core::metrics::{Coverage, Metrics};
 use phainon_core::{
-    Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, largest_in_markup, summarise,
+    Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, largest_stands, summarise,
 };
 use phainon_formats::{BodyMap, Detail, FormatError, RawLoad};
 use std::sync::Arc;
@@ -76,7 +76,7 @@ pub fn read_load(
     }
     let mut load = raw.assemble()?;
     let document = load.document().and_then(|document| bodies.body(&document.body.as_ref()?.hash));
-    load.largest_in_markup = document.and_then(|body| largest_in_markup(&load, &body));
+    load.largest_stands = document.and_then(|body| largest_stands(&load, &body));
     let prepared = Prepared::new(Arc::new(load), settings.clone()).with_coverage(coverage);
     let analysis = analyse(&prepared, bodies);
     let tracks = (draw && !prepared.load.work.is_empty()).then(|| phainon_core::tracks(&prepared).to_bytes());

@@ -1,8 +1,8 @@
 //! Where in the document the largest element stands.
 
 use super::requests::same_address;
-use super::scan::Found;
-use super::{DocumentMark, Mark, mark};
+use super::scan::{Found, Tag, scan};
+use super::{DocumentMark, Mark, base_of, mark};
 use crate::{Load, PaintKind};
 use serde::{Deserialize, Serialize};
 
@@ -21,43 +21,89 @@ pub enum LargestPlace {
     NotInDocument,
 }
 
+/// Where the largest element stands in the document's markup.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Standing {
+    /// Nowhere: a script put it in.
+    Nowhere,
+    /// On a line, from 1, or on one of several: elements that are alike are not told apart.
+    Lines {
+        /// The first that it may be.
+        first: u32,
+        /// The last.
+        last: u32,
+    },
+}
+
 /// Marks the largest element and says where it is, or why it is not there.
 pub fn largest(load: &Load, found: &Found, base: Option<&url::Url>, marks: &mut Vec<DocumentMark>) -> LargestPlace {
-    let Some(candidate) = load.largest() else {
+    if load.largest().is_none() {
         return LargestPlace::NotKnown;
-    };
-    let by_file = candidate.url.as_deref().and_then(|url| {
-        found.tags.iter().find(|t| {
-            t.name != "link"
-                && t.addresses
-                    .iter()
-                    .any(|a| base.and_then(|b| b.join(a.trim()).ok()).is_some_and(|a| same_address(a.as_str(), url)))
-        })
-    });
-    let by_tag = || {
-        let snippet = candidate.snippet.as_deref()?;
-        let named = |text: &str, what: &str| {
-            let rest = text.split_once(&format!("{what}=\""))?.1;
-            Some(rest.split('"').next()?.to_owned()).filter(|v| !v.is_empty())
-        };
-        let (id, class) = (named(snippet, " id"), named(snippet, " class"));
-        let tag = candidate.tag.as_deref()?;
-        let mut same = found.tags.iter().filter(|t| t.name == tag);
-        if id.is_some() || class.is_some() {
-            same.find(|t| named(&t.opening, " id") == id && named(&t.opening, " class") == class)
-        } else {
-            same.next()
-        }
-    };
-    let tag = match candidate.kind {
-        PaintKind::Image if candidate.url.is_some() => by_file,
-        _ => by_tag(),
-    };
-    match tag {
+    }
+    match alike(load, found, base).first() {
         Some(tag) => {
             marks.push(mark(tag.at, Mark::Largest));
             LargestPlace::At { byte: tag.at }
         }
         None => LargestPlace::NotInDocument,
     }
+}
+
+/// The elements of the markup that the largest may be: with its file, else with its name, id and classes.
+fn alike<'f>(load: &Load, found: &'f Found, base: Option<&url::Url>) -> Vec<&'f Tag> {
+    let Some(candidate) = load.largest() else { return Vec::new() };
+    if let (PaintKind::Image, Some(url)) = (candidate.kind, candidate.url.as_deref()) {
+        let joined = |a: &String| base.and_then(|b| b.join(a.trim()).ok());
+        let names = |t: &&Tag| {
+            t.name != "link" && t.addresses.iter().filter_map(joined).any(|address| same_address(address.as_str(), url))
+        };
+        return found.tags.iter().filter(names).collect();
+    }
+    let (Some(snippet), Some(name)) = (candidate.snippet.as_deref(), candidate.tag.as_deref()) else {
+        return Vec::new();
+    };
+    let (id, class) = (named(snippet, " id"), named(snippet, " class"));
+    let same = |t: &&Tag| t.name == name && named(&t.opening, " id") == id && named(&t.opening, " class") == class;
+    found.tags.iter().filter(same).collect()
+}
+
+/// The elements of the largest's name whose id is not another's and whose classes it has: scripts may have set more.
+fn changed_since<'f>(load: &Load, found: &'f Found) -> Vec<&'f Tag> {
+    let Some(candidate) = load.largest() else { return Vec::new() };
+    let snippet = candidate.snippet.as_deref().unwrap_or_default();
+    let (id, class) = (named(snippet, " id"), named(snippet, " class").unwrap_or_default());
+    let has = |word: &str| class.split_whitespace().any(|own| own == word);
+    let all: Vec<&Tag> = found.tags.iter().filter(|t| candidate.tag.as_deref() == Some(&*t.name)).collect();
+    let fits = |t: &&&Tag| {
+        let own = named(&t.opening, " class").unwrap_or_default();
+        named(&t.opening, " id") == id && !own.is_empty() && own.split_whitespace().all(has)
+    };
+    let fitting: Vec<&Tag> = all.iter().filter(fits).copied().collect();
+    if fitting.is_empty() { all } else { fitting }
+}
+
+/// The value of an attribute in an opening tag.
+fn named(opening: &str, what: &str) -> Option<String> {
+    let rest = opening.split_once(&format!("{what}=\""))?.1;
+    Some(rest.split('"').next()?.to_owned()).filter(|v| !v.is_empty())
+}
+
+/// Where the largest element stands; `None` where that is not known: there is none, it was not resolved, or the
+/// markup cannot be read.
+#[must_use]
+pub fn largest_stands(load: &Load, body: &[u8]) -> Option<Standing> {
+    let found = scan(body).ok()?;
+    let candidate = load.largest()?;
+    let mut tags = alike(load, &found, base_of(load.document()?, &found).as_ref());
+    if tags.is_empty() {
+        candidate.tag.as_ref()?;
+        tags = changed_since(load, &found);
+    }
+    let line = |tag: &Tag| {
+        let above = body[..tag.at.min(body.len())].iter().filter(|b| **b == b'\n').count();
+        u32::try_from(above + 1).unwrap_or(u32::MAX)
+    };
+    let (Some(first), Some(last)) = (tags.first(), tags.last()) else { return Some(Standing::Nowhere) };
+    Some(Standing::Lines { first: line(first), last: line(last) })
 }

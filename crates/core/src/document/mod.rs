@@ -8,7 +8,7 @@ mod rows;
 mod scan;
 
 pub use first_round::FIRST_ROUND;
-pub use largest::LargestPlace;
+pub use largest::{LargestPlace, Standing, largest_stands};
 
 use crate::words::{largest_place, note_sentence};
 use crate::{Bytes, Load, Millis, Note, RequestId};
@@ -213,22 +213,6 @@ fn base_of(document: &crate::Request, found: &Found) -> Option<url::Url> {
     }
 }
 
-/// Whether a load's largest element stands in its document's markup; `None` where that is not known: there is no
-/// such element, it was not resolved, the markup cannot be read, or it holds elements of that name with other
-/// attributes, which scripts may have changed since.
-#[must_use]
-pub fn largest_in_markup(load: &Load, body: &[u8]) -> Option<bool> {
-    let found = scan(body).ok()?;
-    match largest(load, &found, base_of(load.document()?, &found).as_ref(), &mut Vec::new()) {
-        LargestPlace::NotKnown => None,
-        LargestPlace::At { .. } => Some(true),
-        LargestPlace::NotInDocument => {
-            let name = load.largest()?.tag.as_deref()?;
-            found.tags.iter().all(|tag| tag.name != name).then_some(false)
-        }
-    }
-}
-
 fn mark(at: usize, mark: Mark) -> DocumentMark {
     DocumentMark { at: u32::try_from(at).unwrap_or(u32::MAX), mark }
 }
@@ -269,11 +253,11 @@ mod tests {
     }
 
     #[test]
-    fn whether_the_largest_element_is_in_the_markup_is_told_by_its_tag() {
+    fn where_the_largest_element_stands_in_the_markup_is_told_by_its_tag() {
         let mut load = Load::empty("http://www.skerryline.test/");
         load.requests.push(crate::Request::new(0, "http://www.skerryline.test/", crate::ResourceKind::Document));
         let html = |body: &str| format!("<!doctype html><title>t</title>{body}").into_bytes();
-        assert_eq!(largest_in_markup(&load, &html("<h1>Words</h1>")), None, "there is no largest element");
+        assert_eq!(largest_stands(&load, &html("<h1>Words</h1>")), None, "there is no largest element");
         load.lcp_candidates.push(crate::LcpCandidate {
             at: Millis(900.0),
             kind: crate::PaintKind::Text,
@@ -285,14 +269,19 @@ mod tests {
             snippet: Some("<h1>".into()),
             rect: None,
         });
-        assert_eq!(largest_in_markup(&load, &html("<h1>Words</h1>")), Some(true));
+        let lines = |first, last| Some(Standing::Lines { first, last });
+        assert_eq!(largest_stands(&load, &html("<h1>Words</h1>")), lines(1, 1));
+        assert_eq!(largest_stands(&load, &html("\n<h1>Words</h1>\n<p>\n<h1>More</h1>")), lines(2, 4), "alike");
         let by_script = html("<div id=place></div><script>place.innerHTML = '<h1>Words</h1>'</script>");
-        assert_eq!(largest_in_markup(&load, &by_script), Some(false));
+        assert_eq!(largest_stands(&load, &by_script), Some(Standing::Nowhere));
         load.lcp_candidates[0].snippet = Some("<h1 class=\"shown\">".into());
-        assert_eq!(largest_in_markup(&load, &html("<h1>Words</h1>")), None, "a script may have set the class");
+        assert_eq!(largest_stands(&load, &html("\n<h1>Words</h1>")), lines(2, 2), "a script may have set the class");
+        load.lcp_candidates[0].snippet = Some("<h1 class=\"title shown\">".into());
+        let two = html("\n<h1 class=\"small\">Words</h1>\n<h1 class=\"title\">Words</h1>");
+        assert_eq!(largest_stands(&load, &two), lines(3, 3), "it has that one's classes");
         load.lcp_candidates[0].tag = None;
         load.lcp_candidates[0].snippet = None;
-        assert_eq!(largest_in_markup(&load, &by_script), None, "the element was not resolved");
+        assert_eq!(largest_stands(&load, &by_script), None, "the element was not resolved");
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! The moments of a load with what each needs, read off the causal graph.
 
-use super::world::{Bond, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
+use super::world::{Bond, Drawn, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment};
 use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
 use std::collections::{HashMap, HashSet};
@@ -12,6 +12,14 @@ use std::sync::Arc;
 const BACK_TO_BACK: f64 = 0.25;
 /// Clocks agree to within this, in ms.
 const SLACK: f64 = 0.5;
+
+/// Text whose sheet does not say how it is to be shown waits for its font until so many ms after navigation start:
+/// the browser would have the largest paint come by 2.5 s. Measured in the browser that records.
+const FONTS_GIVEN_UP: f64 = 2_000.0;
+/// It waits for a font so many ms at most (CSS Fonts 4, section 11.2).
+const FONT_GIVEN_UP: f64 = 3_000.0;
+/// A frame that a limit sets off is drawn within so many ms.
+const LATE_FRAME: f64 = 60.0;
 
 /// A paint of the load: first contentful, or a candidate for the largest.
 #[derive(Debug, Clone, Copy)]
@@ -108,6 +116,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             place
         });
         builder.lags();
+        builder.skips();
         let given_up = builder.known.iter().filter_map(|((moment, _), place)| match moment {
             Moment::GivenUp(font) => Some((*font, *place)),
             _ => None,
@@ -287,12 +296,15 @@ impl<'g, 'a> Builder<'g, 'a> {
             self.acted.push(acted);
             let inside = work[task + 1..].iter().take_while(|w| w.depth > 0).count();
             let (mut skip, mut acts, mut draws, mut parses) = (None, false, false, false);
+            let (mut styles, mut paints) = (false, false);
             for (own, piece) in work[task..=task + inside].iter().zip(task..) {
                 if skip.is_some_and(|depth| own.depth > depth) {
                     continue;
                 }
                 skip = None;
                 draws |= matches!(own.name, WorkName::Style | WorkName::Layout | WorkName::Paint);
+                styles |= matches!(own.name, WorkName::Style | WorkName::Layout);
+                paints |= own.name == WorkName::Paint;
                 if own.name == WorkName::ParseHtml && !parses {
                     parses = true;
                     let edges = self.graph.needs(Moment::Began(piece), own.start);
@@ -319,6 +331,9 @@ impl<'g, 'a> Builder<'g, 'a> {
             }
             if draws {
                 drawn_at = state.start;
+            }
+            if paints && styles {
+                self.world.frames.push(index);
             }
             if acts || parses {
                 let end = self.inside(index, state.duration);
@@ -369,8 +384,9 @@ impl<'g, 'a> Builder<'g, 'a> {
                     self.gate(begins, on);
                 }
             }
-            let end = self.inside(task, end);
-            self.gate(place, end);
+            let painted = self.inside(task, end);
+            self.gate(place, painted);
+            self.world.drawn.push(Drawn { moment: place, task, painted, skips: 0 });
         }
         let from = self.world.needs.len();
         self.edges(place, edges, None);
@@ -455,10 +471,32 @@ impl<'g, 'a> Builder<'g, 'a> {
         if let Some(place) = self.known.get(&key) {
             return *place;
         }
+        if let Moment::GivenUp(font) = moment {
+            let place = self.given_up(font, at);
+            self.known.insert(key, place);
+            return place;
+        }
         let place = self.world.add(Kind::After, at);
         self.known.insert(key, place);
         let edges = self.graph.needs(moment, Millis(at));
         self.edges(place, edges, None);
+        place
+    }
+
+    /// When text no longer waits for a font: when it has come, or when the browser gives up on it.
+    fn given_up(&mut self, font: RequestId, at: f64) -> Place {
+        let [asked, done] = [Phase::Asked, Phase::Done].map(|phase| phase.of(font));
+        let waited = at - self.world.moment(asked).at;
+        // The one limit counts from navigation start, the other from the asking.
+        let by_page = at >= FONTS_GIVEN_UP && at < FONTS_GIVEN_UP + LATE_FRAME && waited < FONT_GIVEN_UP;
+        let (after, not_before) = if by_page { (0.0, at) } else { (waited, 0.0) };
+        // One that did not come within the load does not come with any edit that is known.
+        let done = self.prepared.load.request(font).and_then(|r| r.end).map(|_| done);
+        let place = self.world.add(Kind::GivenUp { asked, done, after, not_before }, at);
+        self.world.need(place, asked, Bond::Origin);
+        if let Some(done) = done {
+            self.world.need(place, done, Bond::Gate);
+        }
         place
     }
 
@@ -512,6 +550,21 @@ impl<'g, 'a> Builder<'g, 'a> {
         self.world.need(place, Phase::Answered.of(id), Bond::Origin);
         self.known.insert(key, place);
         place
+    }
+
+    /// How many frames each paint let pass that could have shown it, as far as is known.
+    fn skips(&mut self) {
+        let world = &self.world;
+        let skips = |drawn: &Drawn| {
+            let from = world.shown_from(drawn, &|place| world.moment(place).at).unwrap_or(f64::INFINITY);
+            let own = world.tasks[drawn.task as usize].start;
+            let starts = world.frames.iter().map(|frame| world.tasks[*frame as usize].start);
+            starts.filter(|start| *start >= from && *start < own).count()
+        };
+        let skips: Vec<usize> = world.drawn.iter().map(skips).collect();
+        for (drawn, skips) in self.world.drawn.iter_mut().zip(skips) {
+            drawn.skips = skips;
+        }
     }
 
     /// How much later than its last need each moment came.

@@ -23,6 +23,8 @@ pub(super) struct Times {
 const SETTLED: f64 = 0.5;
 /// So many turns at most.
 const TURNS: usize = 8;
+/// What comes sooner by less than this, in ms, comes in the same frame.
+const SOONER: f64 = 1.0;
 /// Times that are equal but for rounding.
 const EQUAL: f64 = 1e-6;
 
@@ -144,7 +146,29 @@ pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
         }
         times = turn(world, &dependents, &lags, &cuts, &bodies, &waits);
     }
+    show_sooner(world, &mut times);
     times
+}
+
+/// What was there sooner, a frame before its own shows: of those drawn since, the first, or as many later as it let
+/// pass before.
+fn show_sooner(world: &World, times: &mut Times) {
+    let mut frames: Vec<f64> = Vec::new();
+    for drawn in &world.drawn {
+        let observed = world.shown_from(drawn, &|place| world.moment(place).at);
+        let now = world.shown_from(drawn, &|place| times.at[place as usize]);
+        let Some((_, now)) = observed.zip(now).filter(|(observed, now)| *now < observed - SOONER) else { continue };
+        if frames.is_empty() {
+            frames = world.frames.iter().map(|f| times.starts[*f as usize]).filter(|s| s.is_finite()).collect();
+            frames.sort_by(f64::total_cmp);
+        }
+        let first = frames.partition_point(|start| *start < now);
+        let Some(start) = frames.get(first + drawn.skips) else { continue };
+        let moment = world.moment(drawn.moment);
+        let takes = moment.at - world.tasks[drawn.task as usize].start;
+        let at = &mut times.at[drawn.moment as usize];
+        *at = at.min(start + takes);
+    }
 }
 
 /// From sending to the headers: the server, the way, and what still goes before them on their connection.
@@ -274,6 +298,10 @@ impl Pass<'_> {
             Kind::Answered(request) => latest + self.waits[request as usize],
             Kind::Done(request) => latest + self.bodies[request as usize],
             Kind::Part { request, share } => latest + share * self.bodies[request as usize],
+            Kind::GivenUp { asked, done, after, not_before } => {
+                let limit = (self.at[asked as usize] + after).max(not_before);
+                done.map_or(limit, |done| self.at[done as usize].min(limit))
+            }
         };
         self.at[place] = at;
         if let Ok(place) = u32::try_from(place) {

@@ -46,6 +46,8 @@ pub struct Step {
 
 /// Steps shorter than this, in ms, are joined to the one before them.
 const CRUMB: f64 = 1.0;
+/// Clocks of a moment and of what it needs agree to within this, in ms.
+const LATER: f64 = 1.0;
 
 /// The steps to a moment of a run, in order of time.
 pub(super) fn steps(prepared: &Prepared, moments: &Moments, world: &World, times: &Times, to: Place) -> Vec<Step> {
@@ -57,6 +59,8 @@ pub(super) fn steps(prepared: &Prepared, moments: &Moments, world: &World, times
             break;
         }
         let needs = world.needs.iter().filter(|n| n.moment == place && !n.void && !world.moment(n.on).gone);
+        // A paint that an earlier frame than its own shows does not wait for that.
+        let needs = needs.filter(|n| times.at[n.on as usize] <= until + LATER);
         let last = needs.max_by(|a, b| times.at[a.on as usize].total_cmp(&times.at[b.on as usize]));
         let on = last.map_or(START, |n| n.on);
         let from = times.at[on as usize].min(until);

@@ -23,6 +23,9 @@ pub(super) enum Kind {
     Done(u32),
     /// A share of a body.
     Part { request: u32, share: f64 },
+    /// A font has come (where it ever does), or the browser has given up on it: so long after it was asked for, and
+    /// not before so many ms after navigation start.
+    GivenUp { asked: Place, done: Option<Place>, after: f64, not_before: f64 },
 }
 
 /// A moment.
@@ -128,9 +131,23 @@ impl Phase {
     }
 }
 
+/// A paint, and the task that drew it.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Drawn {
+    pub moment: Place,
+    pub task: u32,
+    /// The end of its painting.
+    pub painted: Place,
+    /// Frames that were drawn once all was there that it shows, and did not show it yet.
+    pub skips: usize,
+}
+
 /// Everything that the forward run needs.
 #[derive(Debug, Clone, Default)]
 pub(super) struct World {
+    /// Tasks that draw a frame.
+    pub frames: Vec<u32>,
+    pub drawn: Vec<Drawn>,
     pub moments: Vec<Moment>,
     pub needs: Vec<Need>,
     pub tasks: Vec<Task>,
@@ -175,6 +192,20 @@ impl World {
         let lag =
             |(moment, latest): (&Moment, f64)| moment.lag.min((moment.due - latest).max(0.0)).max(moment.lag.min(0.0));
         self.moments.iter().zip(latest).map(lag).collect()
+    }
+
+    /// When all was there that a paint shows, by the times of moments. `None` where something of it happens in the
+    /// task that draws it.
+    pub(super) fn shown_from(&self, drawn: &Drawn, at: &dyn Fn(Place) -> f64) -> Option<f64> {
+        let needs = self.needs.iter().filter(|n| n.moment == drawn.moment && !n.void && !self.moment(n.on).gone);
+        let mut from = 0.0f64;
+        for need in needs.filter(|n| n.on != drawn.painted) {
+            if matches!(self.moment(need.on).kind, Kind::Inside { task, .. } if task == drawn.task) {
+                return None;
+            }
+            from = from.max(at(need.on));
+        }
+        Some(from)
     }
 
     pub(super) fn moment(&self, place: Place) -> &Moment {

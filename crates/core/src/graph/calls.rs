@@ -8,6 +8,8 @@ use std::sync::Arc;
 
 /// An answer is taken, and an event delivered, at most so long after it was there.
 const TAKEN: Millis = Millis(60.0);
+/// The failure of a request is told at most so long after the page knew of it.
+const FAILURE_TOLD: Millis = Millis(5.0);
 /// Handlers of the load event follow so soon after what the trace marks as its start.
 const AT_LOAD: Millis = Millis(5.0);
 /// A callback that has looked so often before is waiting for something.
@@ -237,6 +239,15 @@ impl Graph<'_> {
         if found.iter().all(|(end, _)| *end > began || began - *end >= TAKEN) && self.in_promises(index) {
             let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font);
             found.extend(fonts.filter_map(|r| Some((r.end?, r.id))));
+        }
+        // A failure is told to the page before it is told to who records.
+        for (end, id) in &mut found {
+            if *end > began
+                && *end - began <= FAILURE_TOLD
+                && self.load.request(*id).is_some_and(|r| r.failed.is_some())
+            {
+                *end = began;
+            }
         }
         let last = found.into_iter().filter(|(end, _)| *end <= began && began - *end < TAKEN);
         let (end, id) = last.max_by(|a, b| a.0.order(&b.0))?;

@@ -3,10 +3,12 @@
 use super::parser::REACHED;
 use super::stops::Stop;
 use super::{About, AskedFor, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
+use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkKind, WorkName};
 
 /// What style or layout needs is asked for within this time.
 const ASKED: Millis = Millis(10.0);
+/// Style and layout are looked for so far back.
+const STYLE_AT_MOST: Millis = Millis(1_000.0);
 
 impl Graph<'_> {
     /// What asking for a request needed.
@@ -33,6 +35,7 @@ impl Graph<'_> {
             // No tag names a font but a preload; what a style in the document names is told as the parser's.
             InitiatorKind::Parser if request.kind == ResourceKind::Font => self.asked_by_style(request),
             InitiatorKind::Style => self.asked_by_style(request),
+            InitiatorKind::Parser if self.is_in_style(request.start) => self.asked_by_style(request),
             // What is asked for once the document is parsed, a script put in: as HTML, which is parsed as well.
             InitiatorKind::Parser if self.is_parsed_by(request) && self.run_before(request.start).is_some() => {
                 self.asked_by_script(request)
@@ -47,6 +50,15 @@ impl Graph<'_> {
     /// Whether the document was parsed when something was asked for.
     fn is_parsed_by(&self, request: &Request) -> bool {
         request.main_frame && self.load.dom_interactive.is_some_and(|parsed| request.start > parsed + SLACK)
+    }
+
+    /// Whether style or layout was under way: what an element's own style names is asked for by them, and told as
+    /// the parser's.
+    fn is_in_style(&self, at: Millis) -> bool {
+        let covers = |w: &&crate::Work| w.start <= at && w.end() >= at;
+        let started = self.load.work.partition_point(|w| w.start <= at);
+        let inner = self.load.work[..started].iter().rev().take_while(|w| at - w.start < STYLE_AT_MOST).find(covers);
+        inner.is_some_and(|w| matches!(w.kind, WorkKind::Style | WorkKind::Layout))
     }
 
     /// The last outermost run of script to have begun in the task that a moment is in, or just after.

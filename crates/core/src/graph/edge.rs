@@ -30,6 +30,8 @@ pub enum Moment {
     Document,
     /// A script that blocks had run; a sheet was in force.
     Released(RequestId),
+    /// The parser had gone on past a sheet in the body.
+    Passed(RequestId),
     /// A piece of work began.
     Began(usize),
     /// A piece of script was under way, and did this.

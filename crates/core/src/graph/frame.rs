@@ -7,10 +7,12 @@
 
 use super::stops::{above, place};
 use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment};
-use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, Work, WorkKind, WorkName};
+use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, Work, WorkKind, WorkName};
 
 /// Idle for this long with everything there, the browser was not merely about to draw.
 const UNDRAWN: Millis = Millis(60.0);
+/// What was there so long before a frame was begun is in it.
+const SEEN: Millis = Millis(10.0);
 /// A frame reaches the screen some time after the main thread is done with it, and the next one may
 /// have begun by then: changes up to this long before the paint are looked at in any case.
 const ON_ITS_WAY: Millis = Millis(120.0);
@@ -31,16 +33,34 @@ impl Graph<'_> {
         if self.is_late(ready, drawn) {
             return self.set_off(ready, drawn, (file, text), paint);
         }
+        // With the thread busy drawing, a frame before this one had all that to show, and did not show it.
+        if text && self.is_drawn_within(ready + SEEN, paint - ON_ITS_WAY) {
+            let told = self.set_off(ready, drawn, (file, text), paint);
+            if told.iter().all(|edge| !matches!(edge.from, Moment::SetOff { .. })) {
+                return told;
+            }
+        }
         // Words that are not in the markup came by a script, however soon after all else.
         let put_in = text && self.is_put_in(paint);
         let run = put_in.then(|| self.changing_run(self.since_frame(ready, drawn, paint), drawn)).flatten();
         run.map_or(needed, |run| self.drawing(Moment::Inside(run, Does::ChangesPage), self.work(run).end().min(paint)))
     }
 
+    /// Whether a frame was begun between two moments.
+    fn is_drawn_within(&self, from: Millis, to: Millis) -> bool {
+        let work = &self.load.work;
+        let first = work.partition_point(|w| w.start < from);
+        let paints = (first..work.len()).take_while(|i| work[*i].start <= to);
+        paints.filter(|i| work[*i].name == WorkName::Paint).any(|i| self.begun(i) >= from)
+    }
+
+    fn is_largest(&self, paint: Millis) -> bool {
+        self.load.largest().is_some_and(|l| (l.at.0 - paint.0).abs() < 0.01)
+    }
+
     /// Whether a paint is that of a largest element which a script put in.
     fn is_put_in(&self, paint: Millis) -> bool {
-        let largest = self.load.largest().is_some_and(|l| (l.at.0 - paint.0).abs() < 0.01);
-        largest && self.load.largest_in_markup == Some(false)
+        self.is_largest(paint) && self.load.largest_stands == Some(Standing::Nowhere)
     }
 
     /// From when on what changed the page shows in a frame: since the frame before, and since all else was there.
@@ -92,18 +112,23 @@ impl Graph<'_> {
         // What stands below a script or sheet that stops the parser in the body waits for that too. A
         // picture's bytes may have come long before, by the preload scanner.
         let element = file.map(|f| self.load.first_hop(f)).and_then(|f| place(self.prepared, f));
+        let stands = self.load.largest_stands.filter(|_| text && self.is_largest(paint));
         for request in self.load.requests.iter().filter(|r| r.main_frame) {
             let stops = request.render_blocking == RenderBlocking::InBodyParserBlocking;
-            let is_above = match (place(self.prepared, request), element) {
-                (Some(stop), Some(element)) => above(stop, element),
-                _ => text,
+            let stop = place(self.prepared, request);
+            let is_above = match (stop, element, stands) {
+                (Some(stop), Some(element), _) => Some(above(stop, element)),
+                (Some((line, _)), None, Some(Standing::Lines { first, .. })) if line < first => Some(true),
+                (Some((line, _)), None, Some(Standing::Lines { last, .. })) if line > last => Some(false),
+                _ if !text => Some(false),
+                _ => None,
             };
             if stops
-                && is_above
-                && let Some(at) = self.prepared.released(request).filter(|at| *at <= paint)
-                && (!text || self.is_fresh(self.read_after(at), paint))
+                && is_above != Some(false)
+                && let Some(stop) = self.parser.at(request.id).filter(|stop| stop.released <= paint)
+                && (is_above == Some(true) || self.is_fresh(self.read_after(stop.released), paint))
             {
-                edges.push(drawing(Moment::Released(request.id), at));
+                edges.push(drawing(stop.moment, stop.released));
             }
         }
         if let Some(file) = file {
@@ -129,10 +154,11 @@ impl Graph<'_> {
         reads.map_or(at, |i| self.load.work[i].end())
     }
 
-    /// When style began for the frame before one.
+    /// When style began for the frame before one: no task draws two.
     fn frame_before(&self, drawn: Drawn) -> Option<Millis> {
-        let earlier =
-            self.load.work[..drawn.last].iter().rposition(|w| w.name == WorkName::Paint && w.end() <= drawn.at)?;
+        let work = &self.load.work;
+        let task = work[..drawn.last].iter().rposition(|w| w.depth == 0)?;
+        let earlier = work[..task].iter().rposition(|w| w.name == WorkName::Paint && w.end() <= drawn.at)?;
         Some(self.begun(earlier))
     }
 

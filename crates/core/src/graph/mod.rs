@@ -92,6 +92,7 @@ impl<'a> Graph<'a> {
             Moment::Asked(id) => self.asked(id),
             Moment::Document => self.document_by(by),
             Moment::Released(id) => self.released(id),
+            Moment::Passed(id) => self.passed(id),
             Moment::Inside(run, does) => self.inside(run, does, by),
             Moment::Began(work) => self.began(work),
             Moment::ParserEnd => self.parser_end(by),

@@ -1,7 +1,7 @@
 //! Where the parser stopped in the document, and when it went on.
 
-use super::Moment;
 use super::edge::{Does, SLACK};
+use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
 use crate::{Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
 
 /// Where something stands in the document: line and column.
@@ -54,6 +54,33 @@ fn inline_scripts(prepared: &Prepared) -> Vec<Stop> {
     runs.map(stop).collect()
 }
 
+/// The last sheet of those that block rendering and stand above one in the body to be in force: the parser is held
+/// at that one until they all are.
+fn held_above(prepared: &Prepared, sheet: &Request) -> Option<(Millis, RequestId)> {
+    let below = place(prepared, sheet);
+    let holds = |r: &&Request| {
+        r.kind == ResourceKind::Style
+            && r.render_blocking == RenderBlocking::Blocking
+            && r.main_frame
+            && place(prepared, r).zip(below).is_none_or(|(own, below)| above(own, below))
+    };
+    let sheets = prepared.load.requests.iter().filter(holds);
+    sheets.filter_map(|r| Some((prepared.released(r)?, r.id))).max_by(|a, b| a.0.order(&b.0))
+}
+
+impl Graph<'_> {
+    /// The parser went on past a sheet in the body: that was in force, and those above it.
+    pub(super) fn passed(&self, id: RequestId) -> Vec<Edge> {
+        let Some(sheet) = self.load.request(id) else { return Vec::new() };
+        let own = self.prepared.released(sheet).map(|at| (at, id));
+        let edge = |(at, id)| {
+            let edge = Edge::new(Moment::Released(id), at, Cause::Parse, About::Browser, LegFact::ParsedOn);
+            edge.filled(Fill::Thread)
+        };
+        own.into_iter().chain(held_above(self.prepared, sheet)).map(edge).collect()
+    }
+}
+
 impl Parser {
     pub(super) fn of(prepared: &Prepared) -> Self {
         // A sheet in the head lets the parser go on; one in the body does not.
@@ -62,15 +89,25 @@ impl Parser {
             | (ResourceKind::Style, RenderBlocking::InBodyParserBlocking) => r.main_frame,
             _ => false,
         };
+        let parsed = prepared.load.dom_interactive.unwrap_or(Millis(f64::INFINITY));
         let released = |r: &Request| {
-            let released = prepared.released(r)?;
-            let moment = Moment::Released(r.id);
+            let own = prepared.released(r)?;
+            let held = if r.kind == ResourceKind::Style { held_above(prepared, r) } else { None };
+            let (moment, released) = match held.filter(|(at, _)| *at > own && *at <= parsed) {
+                Some((at, _)) => (Moment::Passed(r.id), at),
+                None => (Moment::Released(r.id), own),
+            };
             Some(Stop { place: place(prepared, r), request: Some(r.id), moment, released })
         };
         let mut stops: Vec<Stop> = prepared.load.requests.iter().filter(stops).filter_map(released).collect();
         stops.extend(inline_scripts(prepared));
         stops.sort_by(|a, b| a.released.order(&b.released));
         Self { stops }
+    }
+
+    /// The stop at a request's tag.
+    pub(super) fn at(&self, request: RequestId) -> Option<Stop> {
+        self.stops.iter().find(|stop| stop.request == Some(request)).copied()
     }
 
     /// The last stop to be released by a moment that stands above a place, or may do so.

@@ -3,7 +3,7 @@
 
 use phainon_core::forecast::{Model, Relief, fetches};
 use phainon_core::metrics::Metric;
-use phainon_core::path::{Leg, path_to_largest};
+use phainon_core::path::{Cause, Leg, path_to_largest};
 use phainon_core::{Edit, Load, Millis, NoBodies, Prepared, RequestId, ResourceKey};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -12,10 +12,22 @@ use std::sync::Arc;
 pub const SHARE: f64 = 0.05;
 pub const LEAST: f64 = 100.0;
 
-/// A file sent at once, and the largest paint then.
+/// What the server does instead of sending a file when it is asked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub enum Instead {
+    /// It sends it at once.
+    #[default]
+    AtOnce,
+    /// It sends an empty one.
+    Nothing,
+}
+
+/// A file sent otherwise, and the largest paint then.
 #[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct AtOnce {
+pub struct Tried {
     pub file: ResourceKey,
+    #[serde(default)]
+    pub instead: Instead,
     /// The largest paint with it, in ms.
     pub largest_ms: f64,
 }
@@ -29,7 +41,7 @@ pub struct Measured {
     pub load: Load,
     /// The largest paint of a second load without changes, in ms.
     pub again_ms: f64,
-    pub tried: Vec<AtOnce>,
+    pub tried: Vec<Tried>,
 }
 
 /// What the path gives to a file's runs and to its fetching, and what of the fetching is the file's alone: what the
@@ -76,15 +88,24 @@ pub fn judged(page: &Measured) -> Judged {
     for tried in &page.tried {
         let ids: Vec<_> = page.load.requests.iter().filter(|r| ResourceKey::of(&r.url) == tried.file).collect();
         let of_file: Vec<RequestId> = ids.iter().map(|r| r.id).collect();
-        // Its runs are there whenever it comes.
-        let (_, given, held) = accused(&path, &reliefs, &of_file);
-        let edit = Edit::FasterResponse { file: tried.file.clone(), to: Some(Millis(0.0)) };
+        let (runs, fetching, alone) = accused(&path, &reliefs, &of_file);
+        let file = tried.file.clone();
+        let (given, held, edit) = match tried.instead {
+            // Its runs are there whenever it comes.
+            Instead::AtOnce => (fetching, alone, Edit::FasterResponse { file, to: Some(Millis(0.0)) }),
+            Instead::Nothing => (fetching + runs, alone + runs, Edit::Remove { file }),
+        };
         let forecast = model.forecast(std::slice::from_ref(&edit), &NoBodies);
         let expected =
             forecast.before.value(Metric::Lcp).zip(forecast.after.value(Metric::Lcp)).map_or(0.0, |(a, b)| a - b);
         let gain = before - tried.largest_ms;
         judged.gains.push((expected, gain, tried.largest_ms));
+        // What its bytes take of the line they take whenever they come: that is no question to one sent at once.
+        let flows = |l: &&Leg| matches!(l.cause, Cause::Download | Cause::Shared);
+        let own = path.iter().filter(|l| l.request.is_some_and(|id| of_file.contains(&id)));
+        let line: f64 = own.filter(flows).map(|l| l.length().0).sum();
         let verdict = match (gain > least, held > least) {
+            _ if tried.instead == Instead::AtOnce && line > least => "",
             (true, true) => {
                 judged.found += 1;
                 ""
@@ -106,7 +127,8 @@ pub fn judged(page: &Measured) -> Judged {
         wrong |= !verdict.is_empty() || !astray.is_empty();
         let name = ids.first().map(|r| r.short_name()).unwrap_or_default();
         judged.lines.push(format!(
-            "  {name}: gains {gain:.0}, forecast {expected:.0}, given {given:.0}, of it alone {held:.0} {verdict} {astray}"
+            "  {name}{}: gains {gain:.0}, forecast {expected:.0}, given {given:.0}, of it alone {held:.0} {verdict} {astray}",
+            if tried.instead == Instead::Nothing { " off" } else { "" }
         ));
         if !astray.is_empty() {
             judged.lines.extend(forecast.path.iter().map(|step| {

@@ -5,14 +5,18 @@
 //! fills. `edits` compares what a trial brings with what the stand-in's own repair brings. `pairs`
 //! tries edits of recorded pages, one at a time, and keeps what that brings; `judge` holds path and forecast
 //! against what was kept. `generate` draws pages by chance and measures what each late file of theirs costs,
-//! `judge-generated` holds path and forecast against that. `noise` records pairs of one page, and of a page and its repair, and counts what
+//! `judge-generated` holds path and forecast against that. `late` has files of other people's pages come late by chance, and `judge-late` is to it
+//! what `judge-generated` is to `generate`. `noise` records pairs of one page, and of a page and its repair, and counts what
 //! comparisons say of them.
 
+mod at_once;
 mod blame;
 mod edits;
 mod generated;
 mod generator;
 mod judge;
+mod kept;
+mod late;
 mod measure;
 mod noise;
 mod pairs;
@@ -20,10 +24,12 @@ mod pairs;
 mod picture;
 mod templates;
 
+use kept::{Corpus, gather, judge_kept};
 use measure::{Figures, Sides, record_and_replay};
 use phainon_core::metrics::Metric;
 use phainon_core::preset;
 use phainon_standin::{StandIn, all_pages};
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 /// What is held against each other, with the bound within which a page should be.
@@ -47,21 +53,31 @@ async fn main() {
         }
         Some("generate") => {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
-            let count = arguments.get(2).map_or("0-200", String::as_str);
-            let seeds = count.split_once('-').and_then(|(a, b)| Some(a.parse().ok()?..b.parse().ok()?));
-            match seeds {
+            match range(arguments.get(2).map_or("0-200", String::as_str)) {
                 Some(seeds) => generated::generate(seeds, &folder).await,
                 None => println!("accuracy: name seeds as FROM-TO"),
             }
         }
         Some("judge-generated") => {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
-            generated::judge_generated(&folder, arguments.get(2).map(String::as_str));
+            judge_kept(&drawn(&folder.join("generated")), arguments.get(2).map(String::as_str));
+        }
+        Some("late") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            match arguments.get(2).and_then(|draws| range(draws)) {
+                Some(draws) => late::late(draws, &folder, arguments.get(3).map(String::as_str)).await,
+                None => println!("accuracy: name draws as FROM-TO"),
+            }
+        }
+        Some("judge-late") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            let corpus = Corpus { folder: &folder.join("late"), markup: &|page| late::markup_of(&folder, &page.about) };
+            judge_kept(&corpus, arguments.get(2).map(String::as_str));
         }
         Some("gather") => {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             let kept = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/measured");
-            if let Err(why) = generated::gather(&folder, Path::new(kept)) {
+            if let Err(why) = gather(&drawn(&folder.join("generated")), Path::new(kept)) {
                 println!("accuracy: {why}");
             }
         }
@@ -69,9 +85,18 @@ async fn main() {
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
         _ => println!(
-            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `edits [ONLY]` or `noise [pairs|promise]`"
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
         ),
     }
+}
+
+fn range(words: &str) -> Option<Range<u64>> {
+    words.split_once('-').and_then(|(a, b)| Some(a.parse().ok()?..b.parse().ok()?))
+}
+
+/// The pages drawn by chance, kept in a folder.
+fn drawn(folder: &Path) -> Corpus<'_> {
+    Corpus { folder, markup: &|page| Some(generator::draw(page.seed, &[]).html) }
 }
 
 async fn replay(loads: usize, folder: Option<PathBuf>, only: Option<&str>) {
@@ -99,7 +124,7 @@ async fn replay(loads: usize, folder: Option<PathBuf>, only: Option<&str>) {
             if !wanted(&name) {
                 continue;
             }
-            let Some(served) = templates::serve(&folder, page).await else {
+            let Some(served) = templates::serve(&folder, page, templates::Waits::Usual).await else {
                 println!("{name}: its package is not in {}", folder.display());
                 continue;
             };

@@ -63,7 +63,7 @@ pub async fn pairs(loads: usize, folder: &Path, only: Option<&str>) {
         told(page_of(page.name, request, loads, folder).await);
     }
     for (at, page) in templates::PAGES.iter().enumerate().filter(|(_, p)| wanted(p)) {
-        let Some(served) = templates::serve(folder, page).await else { continue };
+        let Some(served) = templates::serve(folder, page, templates::Waits::Usual).await else { continue };
         let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
         told(page_of(page, served.request(preset(conditions).expect("a preset"), 3), loads, folder).await);
     }

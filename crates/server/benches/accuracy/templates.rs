@@ -1,21 +1,25 @@
 //! Pages that other people made: open-source templates from the registry, served locally. What a page
 //! takes from `vendor`, `plugins` or `core` folders comes from a host of its own, as third parties' files do.
+//! What it takes from hosts that serve packages comes from the packages; sheets of fonts are made up.
 
+use crate::blame::Instead;
 use axum::Router;
 use axum::extract::{Request, State};
-use axum::http::{HeaderMap, StatusCode, header};
+use axum::http::{HeaderMap, StatusCode, Uri, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::any;
 use phainon_core::Conditions;
 use phainon_local::{LocalHosts, Offer};
 use phainon_recorder::{RecordRequest, Sealed};
-use std::collections::BTreeMap;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
-/// Pages, in `node_modules` of the folder.
+/// Pages of which pairs are measured, in `packages` of the folder.
 pub const PAGES: [&str; 15] = [
     "material-kit/index.html",
     "material-dashboard/pages/dashboard.html",
@@ -36,16 +40,56 @@ pub const PAGES: [&str; 15] = [
 
 const HOST: &str = "www.anchorage.test";
 const LIBRARIES: &str = "libs.quayside.test";
-/// What the server takes for a document, and for a file.
-const WORK: (Duration, Duration) = (Duration::from_millis(180), Duration::from_millis(8));
+const TYPE: &str = "type.quayside.test";
+static FONT: &[u8] = include_bytes!("../../../standin/assets/quay-400.woff2");
+
+/// How long the server takes.
+#[derive(Debug, Clone, Copy)]
+pub enum Waits {
+    /// So long for a document, and for a file.
+    Usual,
+    /// Drawn by chance for each address.
+    Drawn(u64),
+}
+
+impl Waits {
+    pub fn of(self, uri: &Uri, document: bool) -> Duration {
+        let between =
+            |random: &mut ChaCha8Rng, from: u64, to: u64| Duration::from_millis(random.random_range(from..to));
+        match self {
+            Self::Usual => Duration::from_millis(if document { 180 } else { 8 }),
+            Self::Drawn(seed) => {
+                let mut random = ChaCha8Rng::seed_from_u64(seed ^ number_of(uri.path()));
+                match random.random_range(0..100) {
+                    _ if document => between(&mut random, 60, 500),
+                    0..55 => between(&mut random, 5, 40),
+                    55..80 => between(&mut random, 100, 450),
+                    _ => between(&mut random, 450, 2_200),
+                }
+            }
+        }
+    }
+}
+
+/// A number that stands for words: the same wherever and whenever it is asked for.
+pub fn number_of(words: &str) -> u64 {
+    words.bytes().fold(0, |number, byte| number.wrapping_mul(0x0100_0000_01b3) ^ u64::from(byte))
+}
 
 struct Site {
+    /// The folder of packages.
+    packages: PathBuf,
+    /// That of the page's own.
     root: PathBuf,
+    waits: Waits,
+    otherwise: Mutex<Option<(String, Instead)>>,
 }
 
 pub struct Served {
-    hosts: LocalHosts,
-    url: String,
+    pub hosts: LocalHosts,
+    pub url: String,
+    pub markup: String,
+    site: Arc<Site>,
 }
 
 impl Served {
@@ -62,38 +106,110 @@ impl Served {
         });
         request
     }
+
+    /// Has a file sent otherwise from now on, and no other.
+    pub fn send(&self, url: &str, instead: Instead) {
+        *self.site.otherwise.lock().unwrap_or_else(PoisonError::into_inner) = Some((url.to_owned(), instead));
+    }
 }
 
 /// Serves the package of a page; `None` where it is not there.
-pub async fn serve(folder: &Path, page: &str) -> Option<Served> {
-    let (package, path) = page.split_once('/')?;
-    let root = folder.join("node_modules").join(package);
-    if !root.join(path).is_file() {
-        return None;
-    }
-    let app = Router::new().fallback(any(answer)).with_state(Arc::new(Site { root }));
-    let hosts = LocalHosts::start(&[HOST.into(), LIBRARIES.into()], app, |_| Offer::Both).await.ok()?;
-    Some(Served { hosts, url: format!("https://{HOST}/{path}") })
+pub async fn serve(folder: &Path, page: &str, waits: Waits) -> Option<Served> {
+    let packages = folder.join("packages");
+    let (root, path) = placed(&packages, page)?;
+    let markup = with_libraries(&std::fs::read_to_string(root.join(&path)).ok()?, &path);
+    let site = Arc::new(Site { packages, root, waits, otherwise: Mutex::default() });
+    let app = Router::new().fallback(any(answer)).with_state(site.clone());
+    let hosts = LocalHosts::start(&hosts_in(&markup), app, |_| Offer::Both).await.ok()?;
+    Some(Served { hosts, url: format!("https://{HOST}/{path}"), markup, site })
+}
+
+/// The markup of a page as it is served.
+pub fn markup(folder: &Path, page: &str) -> Option<String> {
+    let (root, path) = placed(&folder.join("packages"), page)?;
+    Some(with_libraries(&std::fs::read_to_string(root.join(&path)).ok()?, &path))
+}
+
+/// A page's package, and its path in it. Names of packages may have a scope.
+fn placed(packages: &Path, page: &str) -> Option<(PathBuf, String)> {
+    let depth = if page.starts_with('@') { 2 } else { 1 };
+    let mut parts = page.splitn(depth + 1, '/');
+    let root = parts.by_ref().take(depth).fold(packages.to_owned(), |at, part| at.join(part));
+    let path = parts.next()?.to_owned();
+    root.join(&path).is_file().then_some((root, path))
+}
+
+/// Every host that a page's markup names, and those that are made up.
+fn hosts_in(markup: &str) -> Vec<String> {
+    let named = markup.split("//").skip(1).filter_map(|rest| {
+        let end = rest.find(|c: char| !(c.is_ascii_alphanumeric() || c == '.' || c == '-'))?;
+        let host = rest[..end].to_ascii_lowercase();
+        (host.contains('.') && !host.starts_with('.') && !host.ends_with('.') && !host.contains("..")).then_some(host)
+    });
+    let own = [HOST, LIBRARIES, TYPE].map(str::to_owned);
+    own.into_iter().chain(named).collect::<BTreeSet<String>>().into_iter().collect()
 }
 
 async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
     let named = request.headers().get(header::HOST).and_then(|h| h.to_str().ok()).or_else(|| request.uri().host());
     let host = named.unwrap_or_default().split(':').next().unwrap_or_default().to_owned();
     let path = request.uri().path().trim_start_matches('/').to_owned();
-    let outside = path.split('/').any(|part| part == "..");
-    if (host != HOST && host != LIBRARIES) || outside {
-        return StatusCode::NOT_FOUND.into_response();
-    }
-    let Ok(body) = tokio::fs::read(site.root.join(&path)).await else { return StatusCode::NOT_FOUND.into_response() };
+    let query = request.uri().query().unwrap_or_default().to_owned();
     let mime = mime(&path);
-    let body = if mime.starts_with("text/html") {
-        tokio::time::sleep(WORK.0).await;
-        with_libraries(&String::from_utf8_lossy(&body), &path).into_bytes()
-    } else {
-        tokio::time::sleep(WORK.1).await;
-        body
+    let document = host == HOST && mime.starts_with("text/html");
+    let asked_for = format!("https://{host}{}", request.uri().path_and_query().map_or("/", |p| p.as_str()));
+    let otherwise = site.otherwise.lock().unwrap_or_else(PoisonError::into_inner).clone();
+    match otherwise.filter(|(url, _)| *url == asked_for) {
+        Some((_, Instead::AtOnce)) => {}
+        Some((_, Instead::Nothing)) => return sent(Vec::new(), mime, request.headers()),
+        None => tokio::time::sleep(site.waits.of(request.uri(), document)).await,
+    }
+    if path.split('/').any(|part| part == "..") {
+        return not_there();
+    }
+    let file = match host.as_str() {
+        HOST | LIBRARIES => site.root.join(&path),
+        TYPE => return sent(FONT.to_vec(), "font/woff2", request.headers()),
+        _ if query.contains("family=") => return sent(fonts(&query).into_bytes(), "text/css", request.headers()),
+        _ => match of_package(&path) {
+            Some((package, rest)) => site.packages.join(package).join(rest),
+            None => return not_there(),
+        },
     };
+    let Ok(body) = tokio::fs::read(file).await else { return not_there() };
+    let body = if document { with_libraries(&String::from_utf8_lossy(&body), &path).into_bytes() } else { body };
     sent(body, mime, request.headers())
+}
+
+fn not_there() -> Response {
+    (StatusCode::NOT_FOUND, [(header::ACCESS_CONTROL_ALLOW_ORIGIN, "*")]).into_response()
+}
+
+/// What a path on a host of packages names: `npm/NAME@VERSION/FILE`, or a release of the one library of icons that
+/// has a host of its own.
+fn of_package(path: &str) -> Option<(String, &str)> {
+    if let Some((version, rest)) = path.strip_prefix("releases/v").and_then(|p| p.split_once('/')) {
+        return Some((format!("@fortawesome/fontawesome-free@{version}"), rest));
+    }
+    let rest = path.strip_prefix("npm/").unwrap_or(path);
+    let version = rest.get(1..)?.find('@')? + 1;
+    let end = version + rest[version..].find('/')?;
+    Some((rest[..end].to_owned(), &rest[end + 1..]))
+}
+
+/// A sheet of the families that a query names.
+fn fonts(query: &str) -> String {
+    let display = query.split('&').find_map(|p| p.strip_prefix("display="));
+    let display = display.map(|d| format!("font-display:{d};")).unwrap_or_default();
+    let families = query.split('&').filter_map(|p| p.strip_prefix("family=")).flat_map(|p| p.split(['|', ' ']));
+    let faces = families.filter_map(|family| {
+        let name = family.split(':').next()?.replace('+', " ");
+        let file = name.replace(' ', "-").to_ascii_lowercase();
+        Some(format!(
+            "@font-face{{font-family:'{name}';{display}src:url(https://{TYPE}/{file}.woff2) format('woff2')}}\n"
+        ))
+    });
+    faces.collect()
 }
 
 /// Has libraries come from their own host.

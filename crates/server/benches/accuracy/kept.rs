@@ -1,0 +1,146 @@
+//! What was measured of pages, kept in a folder, a file a page; and judged at once and as often as one likes.
+
+use crate::blame::{Judged, Measured, judged};
+use crate::measure::middle;
+use phainon_core::{Millis, WorkName, largest_stands};
+use std::io::Write;
+use std::path::Path;
+
+/// A corpus: where its pages are kept, and how a page's markup is had.
+pub struct Corpus<'a> {
+    pub folder: &'a Path,
+    pub markup: &'a dyn Fn(&Measured) -> Option<String>,
+}
+
+/// Judges what was measured before; halves are those of even and of odd seeds. `only` names seeds, or parts of what
+/// pages are about.
+pub fn judge_kept(corpus: &Corpus<'_>, only: Option<&str>) {
+    for (name, rest) in [("even seeds (tuned by)", 0), ("odd seeds (judged by)", 1)] {
+        let mut all = Judged::default();
+        let mut pages = 0;
+        for page in kept(corpus).into_iter().filter(|p| p.seed % 2 == rest) {
+            let named = |o: &str| o == page.seed.to_string() || page.about.contains(o) && o.parse::<u64>().is_err();
+            if only.is_some_and(|only| !only.split(',').any(named)) {
+                continue;
+            }
+            let judged = judged(&page);
+            if only.is_some() && std::env::var_os("PHAINON_DETAIL").is_some() {
+                detail(&page, (corpus.markup)(&page));
+            }
+            pages += 1;
+            let telling = |line: &String| line.contains("WRONG") || line.contains("MISSED") || line.contains("ASTRAY");
+            if only.is_some() || judged.lines.iter().any(telling) {
+                println!("{}: {}\n{}", page.seed, page.about, judged.lines.join("\n"));
+            }
+            all.found += judged.found;
+            all.missed += judged.missed;
+            all.wrong += judged.wrong;
+            all.rightly_not += judged.rightly_not;
+            all.gains.extend(judged.gains);
+        }
+        let errors: Vec<f64> = all.gains.iter().map(|(e, g, value)| (e - g).abs() / value.max(50.0) * 100.0).collect();
+        let near = errors.iter().filter(|e| **e <= 5.0).count();
+        println!(
+            "{name}, {pages} pages: {} found, {} missed, {} wrongly accused, {} rightly not; precision {:.2}, recall {:.2}; forecast: median error {:.1} %, {near} of {} within 5 %",
+            all.found,
+            all.missed,
+            all.wrong,
+            all.rightly_not,
+            f64::from(all.found) / f64::from(all.found + all.wrong).max(1.0),
+            f64::from(all.found) / f64::from(all.found + all.missed).max(1.0),
+            middle(errors.clone()).unwrap_or(f64::NAN),
+            errors.len(),
+        );
+    }
+}
+
+/// Work that is told of however short it is.
+const SHOWN: [WorkName; 4] = [WorkName::ParseHtml, WorkName::ParseSheet, WorkName::Style, WorkName::Paint];
+
+/// The page's markup, its requests, and what its main thread did.
+fn detail(page: &Measured, markup: Option<String>) {
+    let words = "Words of the page that are many enough to be the largest thing on it. ".repeat(6);
+    println!("{}", markup.unwrap_or_default().replace(&words, "WORDS"));
+    let load = &page.load;
+    for r in &load.requests {
+        let at = |ms: Option<Millis>| ms.map_or(f64::NAN, |v| v.0);
+        println!(
+            "    {:<10} {:>6.0} {:>6.0} {:>6.0} {:>6.0} {:?} {:?} line {:?} {:?}",
+            r.short_name(),
+            r.start.0,
+            at(r.sent),
+            at(r.first_byte),
+            at(r.end),
+            r.render_blocking,
+            r.initiator.kind,
+            r.initiator.line,
+            r.initiator.stack.first().map(|u| u.rsplit('/').next().unwrap_or_default()),
+        );
+    }
+    for w in load.work.iter().filter(|w| w.script().is_some() || w.duration.0 > 3.0 || SHOWN.contains(&w.name)) {
+        let url = w.url.as_deref().map_or("", |u| u.rsplit('/').next().unwrap_or(u));
+        println!(
+            "    {:>7.1} {:>6.1} {} {:?} {url} {:?}",
+            w.start.0,
+            w.duration.0,
+            ".".repeat(w.depth.into()),
+            w.name,
+            w.line
+        );
+    }
+    println!("    parsed {:?}, first paint {:?}, load event {:?}", load.dom_interactive, load.fcp, load.load_event);
+}
+
+pub fn keep(page: &Measured, folder: &Path) -> Result<(), String> {
+    std::fs::create_dir_all(folder).map_err(|e| e.to_string())?;
+    let json = serde_json::to_vec(page).map_err(|e| e.to_string())?;
+    let packed = zstd::encode_all(json.as_slice(), 9).map_err(|e| e.to_string())?;
+    std::fs::write(folder.join(format!("{}.json.zst", file_name(page))), packed).map_err(|e| e.to_string())
+}
+
+/// The seed alone, or what the page is about.
+fn file_name(page: &Measured) -> String {
+    match page.about.split_once(".html") {
+        Some((name, _)) => format!("{}-{}", name.replace(|c: char| !c.is_alphanumeric(), "-"), page.seed),
+        None => format!("{:04}", page.seed),
+    }
+}
+
+/// Gathers what was measured, a file for even seeds and one for odd, for the test that holds path and forecast
+/// against it.
+pub fn gather(corpus: &Corpus<'_>, kept_in: &Path) -> Result<(), String> {
+    let (even, odd): (Vec<_>, Vec<_>) = kept(corpus).into_iter().partition(|page| page.seed % 2 == 0);
+    pack(&even, &kept_in.join("generated_pages_even.json.zst"))?;
+    pack(&odd, &kept_in.join("generated_pages_odd.json.zst"))
+}
+
+fn pack(pages: &[Measured], file: &Path) -> Result<(), String> {
+    let json = serde_json::to_vec(pages).map_err(|e| e.to_string())?;
+    // The pages are alike: far back they repeat each other.
+    let mut encoder = zstd::Encoder::new(Vec::new(), 19).map_err(|e| e.to_string())?;
+    encoder.long_distance_matching(true).and_then(|()| encoder.window_log(26)).map_err(|e| e.to_string())?;
+    encoder.write_all(&json).map_err(|e| e.to_string())?;
+    let packed = encoder.finish().map_err(|e| e.to_string())?;
+    println!("{} pages, {} kB", pages.len(), packed.len() / 1000);
+    std::fs::write(file, packed).map_err(|e| e.to_string())
+}
+
+fn kept(corpus: &Corpus<'_>) -> Vec<Measured> {
+    let mut files: Vec<_> = std::fs::read_dir(corpus.folder)
+        .into_iter()
+        .flatten()
+        .filter_map(|f| Some(f.ok()?.path()))
+        .filter(|p| p.extension().is_some_and(|e| e == "zst"))
+        .collect();
+    files.sort();
+    let page = |path: &std::path::PathBuf| {
+        let json = zstd::decode_all(std::fs::read(path).ok()?.as_slice()).ok()?;
+        let mut page: Measured = serde_json::from_slice(&json).ok()?;
+        // Told by a rule that may be newer than what was kept.
+        if let Some(markup) = (corpus.markup)(&page) {
+            page.load.largest_stands = largest_stands(&page.load, markup.as_bytes());
+        }
+        Some(page)
+    };
+    files.iter().filter_map(page).collect()
+}
