@@ -24,6 +24,12 @@ const GAP: f64 = 40.0;
 /// Parts of a body that come so soon after its headers came together with them.
 const TOGETHER: f64 = 3.0;
 
+/// The line rests between bytes that follow each other for so long at most, in ms, beside the time of a record.
+const REST: f64 = 80.0;
+/// The most bytes of a record of TLS (RFC 8446, section 5.1): headers that are in one with the beginning of their body
+/// come when all of it has.
+const RECORD: f64 = 16_384.0;
+
 /// The line under a load, as it was used.
 pub struct Line {
     /// Round trip, where it is the conditions'.
@@ -78,6 +84,7 @@ impl Line {
         if self.rate <= 0.0 {
             return 0.0;
         }
+        let from = from.max(self.busy_since(to));
         let first = self.came.partition_point(|c| c.0 < from);
         let (mut own, mut others) = (0u64, 0u64);
         let mut connections = std::collections::BTreeSet::new();
@@ -94,6 +101,22 @@ impl Line {
         }
         let turns = (2 * CHUNK * connections.len()) as f64;
         (own as f64 + (others as f64).min(turns)) / self.rate
+    }
+
+    /// Since when the line has carried bytes without a rest, up to a moment: an answer that comes then may have been
+    /// held up by them, and by none before.
+    #[allow(clippy::cast_precision_loss)]
+    fn busy_since(&self, to: f64) -> f64 {
+        let rest = REST + RECORD / self.rate;
+        let mut since = to;
+        let by_then = self.came.partition_point(|c| c.0 <= to);
+        for (at, bytes, _, _) in self.came[..by_then].iter().rev() {
+            if *at + rest < since {
+                break;
+            }
+            since = since.min(at - *bytes as f64 / self.rate);
+        }
+        since
     }
 
     /// The server's own time for a request; nothing where its phases were not observed.
@@ -185,7 +208,10 @@ impl Line {
     /// The same of those alone that share its connection: they go before its answer.
     #[must_use]
     pub fn ahead(&self, request: &Request, from: Millis, to: Millis) -> Vec<(RequestId, Millis)> {
-        self.carried(from, to, |connection, id| {
+        if self.rate <= 0.0 {
+            return Vec::new();
+        }
+        self.carried(from.max(Millis(self.busy_since(to.0))), to, |connection, id| {
             id != request.id.0 && connection.is_some() && connection == request.connection
         })
     }
@@ -251,6 +277,19 @@ mod tests {
         let other =
             load(vec![request(0, 10.0, 430.0, 1, &[]), request(1, 0.0, 100.0, 2, &[(300.0, 50_000), (420.0, 50_000)])]);
         assert_eq!(Line::of(&other).wait(&other, &other.requests[0]).as_millis(), 294);
+    }
+
+    #[test]
+    fn an_answer_that_comes_when_the_line_has_rested_waited_for_its_server_alone() {
+        let early = [(300.0, 50_000), (400.0, 50_000)];
+        let late = load(vec![request(0, 10.0, 1_130.0, 1, &[]), request(1, 0.0, 100.0, 1, &early)]);
+        let line = Line::of(&late);
+        assert_eq!(line.wait(&late, &late.requests[0]).as_millis(), 1_000);
+        assert_eq!(line.ahead(&late.requests[0], Millis(10.0), Millis(1_130.0)), []);
+        // Right behind them it may have been ready all the while.
+        let behind = load(vec![request(0, 10.0, 430.0, 1, &[]), request(1, 0.0, 100.0, 1, &early)]);
+        let ahead = Line::of(&behind).ahead(&behind.requests[0], Millis(10.0), Millis(430.0));
+        assert_eq!(ahead, [(RequestId(1), Millis(200.0))]);
     }
 
     #[test]

@@ -449,3 +449,72 @@ fn the_first_paint_and_a_request_have_paths_of_their_own() {
     assert_eq!(given(&sheet, "big.js"), 0.0, "its bytes came early");
     assert!(sheet[0].url.as_deref().is_none_or(|u| u == PAGE));
 }
+
+/// A sheet in the head is late; of two in the body, the parser reached the second only then.
+#[test]
+fn a_sheet_in_the_body_holds_the_parser_until_those_above_it_are_in_force() {
+    let mut site = Site::new();
+    blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 900.0]), 3));
+    for (name, line, end) in [("one.css", 8, 300.0), ("two.css", 9, 310.0)] {
+        let sheet = on_line(site.asks(name, ResourceKind::Style, [150.0, 150.0, 290.0, end]), line);
+        sheet.render_blocking = RenderBlocking::InBodyParserBlocking;
+    }
+    site.runs(WorkName::ParseSheet, [301.0, 302.0], "one.css");
+    site.runs(WorkName::ParseSheet, [901.0, 902.0], "look.css");
+    site.works(WorkName::Task, 0, [903.0, 905.0], None);
+    site.works(WorkName::ParseHtml, 1, [903.0, 905.0], Some(""));
+    site.works(WorkName::ParseSheet, 2, [903.5, 904.0], Some("two.css"));
+    site.draws([906.0, 912.0]);
+    site.paints(930.0, None);
+    (site.0.fcp, site.0.dom_interactive) = (Some(Millis(930.0)), Some(Millis(905.5)));
+    site.0.largest_stands = Some(Standing::Lines { first: 20, last: 20 });
+    let legs = path(&site);
+    assert!(given(&legs, "look.css") > 700.0, "{legs:#?}");
+    assert!(given(&legs, "two.css") < 10.0, "{legs:#?}");
+}
+
+/// What an element's own style names is told as the parser's; it was asked for when style was computed, and that
+/// waited for a sheet.
+#[test]
+fn a_background_in_an_elements_own_style_waits_for_what_blocks_rendering() {
+    let load = |asked: f64| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 900.0]), 3));
+        site.runs(WorkName::ParseSheet, [901.0, 902.0], "look.css");
+        site.works(WorkName::Task, 0, [905.0, 925.0], None);
+        site.works(WorkName::Style, 1, [905.0, 915.0], None);
+        site.works(WorkName::Paint, 1, [915.0, 925.0], None);
+        on_line(site.asks("sky.jpg", ResourceKind::Image, [asked, asked, 1000.0, 1100.0]), 40);
+        site.draws([1105.0, 1110.0]);
+        site.paints(1130.0, Some("sky.jpg"));
+        path(&site)
+    };
+    let by_style = load(910.0);
+    assert!(given(&by_style, "look.css") > 700.0, "{by_style:#?}");
+    // One that the preload scanner finds does not wait.
+    let by_parser = load(203.0);
+    assert!(given(&by_parser, "look.css") < 1.0, "{by_parser:#?}");
+}
+
+/// A large library ran, and then a small callback put HTML in: the words that the markup does not have came by that.
+#[test]
+fn words_that_the_markup_does_not_have_came_by_the_run_that_put_html_in() {
+    let mut site = Site::new();
+    blocking(on_line(site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 300.0, 900.0]), 3));
+    let data = site.asks("words.json", ResourceKind::Data, [160.0, 160.0, 900.0, 960.0]);
+    data.initiator = script(&["library.js"]);
+    site.runs(WorkName::Evaluate, [905.0, 935.0], "library.js");
+    site.changes(920.0, "library.js");
+    site.works(WorkName::Task, 0, [962.0, 966.0], None);
+    site.works(WorkName::Call, 1, [962.0, 966.0], Some("library.js")).line = Some(140);
+    site.works(WorkName::ParseHtml, 2, [963.0, 963.4], Some(""));
+    site.draws([970.0, 980.0]);
+    site.paints(1000.0, None);
+    site.0.largest_stands = Some(Standing::Nowhere);
+    let legs = path(&site);
+    assert!(given(&legs, "words.json") > 600.0, "{legs:#?}");
+    // Words of the markup are not put in by it.
+    site.0.largest_stands = Some(Standing::Lines { first: 9, last: 9 });
+    let legs = path(&site);
+    assert!(given(&legs, "words.json") < 1.0, "{legs:#?}");
+}

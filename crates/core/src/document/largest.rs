@@ -64,8 +64,8 @@ fn alike<'f>(load: &Load, found: &'f Found, base: Option<&url::Url>) -> Vec<&'f 
         return Vec::new();
     };
     let (id, class) = (named(snippet, " id"), named(snippet, " class"));
-    let same = |t: &&Tag| t.name == name && named(&t.opening, " id") == id && named(&t.opening, " class") == class;
-    found.tags.iter().filter(same).collect()
+    let same = |t: &&Tag| t.name == name && t.id == id && t.class == class;
+    below_ancestors(load, found, found.tags.iter().filter(same).collect())
 }
 
 /// The elements of the largest's name whose id is not another's and whose classes it has: scripts may have set more.
@@ -76,14 +76,40 @@ fn changed_since<'f>(load: &Load, found: &'f Found) -> Vec<&'f Tag> {
     let has = |word: &str| class.split_whitespace().any(|own| own == word);
     let all: Vec<&Tag> = found.tags.iter().filter(|t| candidate.tag.as_deref() == Some(&*t.name)).collect();
     let fits = |t: &&&Tag| {
-        let own = named(&t.opening, " class").unwrap_or_default();
-        named(&t.opening, " id") == id && !own.is_empty() && own.split_whitespace().all(has)
+        let own = t.class.as_deref().unwrap_or_default();
+        t.id == id && !own.is_empty() && own.split_whitespace().all(has)
     };
     let fitting: Vec<&Tag> = all.iter().filter(fits).copied().collect();
-    if fitting.is_empty() { all } else { fitting }
+    below_ancestors(load, found, if fitting.is_empty() { all } else { fitting })
 }
 
-/// The value of an attribute in an opening tag.
+/// Those of some tags that stand below what the largest element's selector names around it; none where the markup
+/// has no such element. Tags that markup may leave out say nothing.
+fn below_ancestors<'f>(load: &Load, found: &'f Found, mut tags: Vec<&'f Tag>) -> Vec<&'f Tag> {
+    let Some(selector) = load.largest().and_then(|l| l.selector.as_deref()) else { return tags };
+    let around: Vec<&str> = selector.split(" > ").collect();
+    for ancestor in &around[..around.len().saturating_sub(1)] {
+        let id = ancestor.split('.').next().and_then(|a| Some(a.split_once('#')?.1)).filter(|id| !id.is_empty());
+        let name = ancestor.split(['#', '.', ':']).next().unwrap_or_default();
+        if id.is_none() && (name.is_empty() || LEFT_OUT.contains(&name)) {
+            continue;
+        }
+        let is = |t: &&Tag| match id {
+            Some(id) => t.id.as_deref() == Some(id),
+            None => t.name == name,
+        };
+        match found.tags.iter().find(is) {
+            Some(first) => tags.retain(|t| t.at > first.at),
+            None => tags.clear(),
+        }
+    }
+    tags
+}
+
+/// Elements whose tags markup may leave out (HTML, section 13.1.2.4).
+const LEFT_OUT: [&str; 5] = ["html", "head", "body", "tbody", "colgroup"];
+
+/// The value of an attribute in an opening tag as the browser writes it.
 fn named(opening: &str, what: &str) -> Option<String> {
     let rest = opening.split_once(&format!("{what}=\""))?.1;
     Some(rest.split('"').next()?.to_owned()).filter(|v| !v.is_empty())

@@ -15,7 +15,8 @@ pub struct Tag {
     /// A classic script without `async` and `defer`.
     pub stops: bool,
     pub inline_script: bool,
-    pub opening: String,
+    pub id: Option<String>,
+    pub class: Option<String>,
 }
 
 #[derive(Default)]
@@ -67,14 +68,14 @@ pub fn scan(body: &[u8]) -> Result<Found, String> {
         let kind = get("type").unwrap_or_default().to_ascii_lowercase();
         let runs = kind.is_empty() || kind.contains("javascript") || kind.contains("ecmascript");
         let script = name == "script";
-        let bytes = body.get(range.clone()).unwrap_or_default();
         found.borrow_mut().tags.push(Tag {
             at: range.start,
             stops: script && runs && (get("src").is_none() || (get("async").is_none() && get("defer").is_none())),
             inline_script: script && get("src").is_none(),
             name,
             addresses,
-            opening: String::from_utf8_lossy(&bytes[..bytes.len().min(2_000)]).into_owned(),
+            id: get("id").filter(|id| !id.is_empty()),
+            class: get("class").filter(|class| !class.is_empty()),
         });
         Ok(())
     });

@@ -68,6 +68,8 @@ pub(super) struct Builder<'g, 'a> {
     frames: HashMap<u32, Range<usize>>,
     /// Tasks that draw a paint.
     shows: HashSet<u32>,
+    /// The last frame to have been the first after a blocking request let go.
+    unblocked: Option<Place>,
     parser_end: Place,
 }
 
@@ -84,6 +86,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             within: HashMap::new(),
             frames: HashMap::new(),
             shows: HashSet::new(),
+            unblocked: None,
             parser_end: START,
         };
         builder.requests();
@@ -357,9 +360,18 @@ impl<'g, 'a> Builder<'g, 'a> {
                 self.gate(begins, Phase::Done.of(request.id));
             }
         }
-        if let Some((at, id)) = self.graph.last_blocked(Millis(start)) {
-            let place = self.release(id, at.0);
-            self.gate(begins, place);
+        // Those that had let go by the frame before are met by a frame earlier still.
+        let blockers = self.graph.blockers_by(Millis(start));
+        let news = blockers.iter().any(|(at, _)| at.0 > since);
+        match self.unblocked.filter(|_| !news) {
+            Some(earlier) => self.gate(begins, earlier),
+            None => {
+                for (at, id) in blockers {
+                    let place = self.release(id, at.0);
+                    self.gate(begins, place);
+                }
+                self.unblocked = Some(begins);
+            }
         }
     }
 
@@ -412,10 +424,10 @@ impl<'g, 'a> Builder<'g, 'a> {
         place
     }
 
-    /// The task that painted last before a moment, and where in it the painting ended.
+    /// The task whose painting a paint shows, and where in it the painting ended.
     fn drawing_task(&self, at: f64) -> Option<(u32, f64)> {
         let work = &self.prepared.load.work;
-        let painted = work.iter().rposition(|w| w.name == WorkName::Paint && w.end().0 <= at)?;
+        let painted = self.graph.painting(Millis(at))?;
         let task = self.task_of(painted)?;
         let start = self.world.tasks[task as usize].start;
         Some((task, work[painted].end().0 - start))
@@ -488,7 +500,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         let [asked, done] = [Phase::Asked, Phase::Done].map(|phase| phase.of(font));
         let waited = at - self.world.moment(asked).at;
         // The one limit counts from navigation start, the other from the asking.
-        let by_page = at >= FONTS_GIVEN_UP && at < FONTS_GIVEN_UP + LATE_FRAME && waited < FONT_GIVEN_UP;
+        let by_page = (FONTS_GIVEN_UP..FONTS_GIVEN_UP + LATE_FRAME).contains(&at) && waited < FONT_GIVEN_UP;
         let (after, not_before) = if by_page { (0.0, at) } else { (waited, 0.0) };
         // One that did not come within the load does not come with any edit that is known.
         let done = self.prepared.load.request(font).and_then(|r| r.end).map(|_| done);

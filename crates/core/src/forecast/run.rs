@@ -87,10 +87,12 @@ fn modelled(world: &World, at: &[f64]) -> Vec<f64> {
         if transfer.bytes < 1.0 || !answered.is_finite() {
             continue;
         }
+        // What waited for others on its connection stood behind them in the server's order since it was ready.
+        let had = if world.ahead[i].is_empty() { answered } else { at[sent(i) as usize] + transfer.wait };
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
         bodies.push(Body {
             connection: transfer.connection as usize,
-            ready: duration(answered - half),
+            ready: duration(had.min(answered) - half),
             bytes: transfer.bytes as usize,
         });
         requests.push((i, answered));

@@ -85,7 +85,7 @@ impl Graph<'_> {
             edges.push(edge.filled(Fill::Thread));
         }
         // There is no layout while rendering is blocked.
-        if let Some((at, blocker)) = self.last_blocked(request.start) {
+        for (at, blocker) in self.blockers_by(request.start) {
             let edge = Edge::new(Moment::Released(blocker), at, Cause::Lazy, About::Browser, lazy());
             edges.push(edge.filled(Fill::Thread));
         }
@@ -138,9 +138,8 @@ impl Graph<'_> {
                 let mut edges =
                     vec![Edge::new(moment, at, Cause::StyleFound, about(), found(None)).filled(Fill::Thread)];
                 // No style is computed, and so nothing found through it, while rendering is blocked.
-                if let Some((at, blocker)) = self.last_block(request.start, sheet.id)
-                    && request.kind != ResourceKind::Style
-                {
+                let blockers = self.blockers_by(request.start).into_iter();
+                for (at, blocker) in blockers.filter(|(_, id)| *id != sheet.id && request.kind != ResourceKind::Style) {
                     let gate = self.load.request(blocker).map(|r| r.url.clone());
                     let edge = Edge::new(Moment::Released(blocker), at, Cause::StyleFound, about(), found(gate));
                     edges.push(edge.filled(Fill::Thread));
@@ -150,8 +149,9 @@ impl Graph<'_> {
             _ => {
                 let fact = LegFact::AskedFor { file: file.clone(), why: AskedFor::InlineStyle };
                 let mut edges = self.back_to_document(Cause::StyleFound, fact.clone());
-                if let Some((at, blocker)) = self.last_blocked(request.start) {
-                    let edge = Edge::new(Moment::Released(blocker), at, Cause::StyleFound, About::Browser, fact);
+                for (at, blocker) in self.blockers_by(request.start) {
+                    let edge =
+                        Edge::new(Moment::Released(blocker), at, Cause::StyleFound, About::Browser, fact.clone());
                     edges.push(edge.filled(Fill::Thread));
                 }
                 edges
@@ -208,16 +208,17 @@ impl Graph<'_> {
         (stop.released >= since || reads.next().is_some()).then_some(stop)
     }
 
-    /// The last request to block rendering that let go by `by`, other than one.
-    pub(super) fn last_block(&self, by: Millis, other_than: RequestId) -> Option<(Millis, RequestId)> {
-        let blocks = |r: &&Request| r.render_blocking == RenderBlocking::Blocking && r.main_frame && r.id != other_than;
+    /// The requests that block rendering and had let go by a moment, and when.
+    pub(crate) fn blockers_by(&self, by: Millis) -> Vec<(Millis, RequestId)> {
+        let blocks = |r: &&Request| r.render_blocking == RenderBlocking::Blocking && r.main_frame;
         let let_go = self.load.requests.iter().filter(blocks).filter_map(|r| Some((self.prepared.released(r)?, r.id)));
-        let_go.filter(|(at, _)| *at <= by + Millis(0.01)).max_by(|a, b| a.0.order(&b.0))
+        let_go.filter(|(at, _)| *at <= by + Millis(0.01)).collect()
     }
 
-    /// The last request to block rendering that let go by a moment.
-    pub(crate) fn last_blocked(&self, by: Millis) -> Option<(Millis, RequestId)> {
-        self.last_block(by, RequestId(u32::MAX))
+    /// The last request to block rendering that let go by `by`, other than one.
+    pub(super) fn last_block(&self, by: Millis, other_than: RequestId) -> Option<(Millis, RequestId)> {
+        let blockers = self.blockers_by(by).into_iter();
+        blockers.filter(|(_, id)| *id != other_than).max_by(|a, b| a.0.order(&b.0))
     }
 
     /// The outermost run of script that asked for a request.

@@ -13,6 +13,8 @@ use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, 
 const UNDRAWN: Millis = Millis(60.0);
 /// What was there so long before a frame was begun is in it.
 const SEEN: Millis = Millis(10.0);
+/// A frame takes so long at least from the end of its painting to the screen.
+const TO_SCREEN: Millis = Millis(4.0);
 /// A frame reaches the screen some time after the main thread is done with it, and the next one may
 /// have begun by then: changes up to this long before the paint are looked at in any case.
 const ON_ITS_WAY: Millis = Millis(120.0);
@@ -42,7 +44,7 @@ impl Graph<'_> {
         }
         // Words that are not in the markup came by a script, however soon after all else.
         let put_in = text && self.is_put_in(paint);
-        let run = put_in.then(|| self.changing_run(self.since_frame(ready, drawn, paint), drawn)).flatten();
+        let run = put_in.then(|| self.inserting_run(self.since_frame(ready, drawn, paint), drawn)).flatten();
         run.map_or(needed, |run| self.drawing(Moment::Inside(run, Does::ChangesPage), self.work(run).end().min(paint)))
     }
 
@@ -83,6 +85,19 @@ impl Graph<'_> {
         };
         let runs = self.runs_between(since, drawn).into_iter().filter(changed);
         runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration))
+    }
+
+    /// The run of script that put in words which the markup does not have: what it put in as HTML is read within it;
+    /// else the longest that changed the page.
+    fn inserting_run(&self, since: Millis, drawn: Drawn) -> Option<usize> {
+        let work = &self.load.work;
+        let read = |i: &usize| {
+            let within = work[i + 1..].iter().take_while(|w| w.start < work[*i].end());
+            within.filter(|w| w.name == WorkName::ParseHtml).map(|w| w.duration.0).sum::<f64>()
+        };
+        let runs = self.runs_between(since, drawn).into_iter().map(|run| (read(&run), run));
+        let most = runs.filter(|(read, _)| *read > 0.0).max_by(|a, b| a.0.total_cmp(&b.0));
+        most.map(|(_, run)| run).or_else(|| self.changing_run(since, drawn))
     }
 
     fn drawing(&self, from: Moment, at: Millis) -> Vec<Edge> {
@@ -172,10 +187,16 @@ impl Graph<'_> {
         came.unwrap_or(first).max(first)
     }
 
+    /// The last piece of painting that a paint can show.
+    pub(crate) fn painting(&self, paint: Millis) -> Option<usize> {
+        let work = &self.load.work;
+        let ended = |by: Millis| work.iter().rposition(|w| w.name == WorkName::Paint && w.end() <= by);
+        ended(paint - TO_SCREEN).or_else(|| ended(paint))
+    }
+
     /// When the main thread began to draw the frame of a paint.
     fn drawn(&self, paint: Millis) -> Option<Drawn> {
-        let work = &self.load.work;
-        let last = work.iter().rposition(|w| w.name == WorkName::Paint && w.end() <= paint)?;
+        let last = self.painting(paint)?;
         Some(Drawn { last, at: self.begun(last) })
     }
 
@@ -218,7 +239,9 @@ impl Graph<'_> {
         let shown = self.frame_before(drawn).filter(|_| ends).unwrap_or(Millis::ZERO);
         let since = self.since_frame(ready, drawn, paint).max(shown);
         let drawing = |from, at| self.drawing(from, at);
-        if let Some(run) = self.changing_run(since, drawn) {
+        let put_in = text && self.is_put_in(paint);
+        let run = if put_in { self.inserting_run(since, drawn) } else { self.changing_run(since, drawn) };
+        if let Some(run) = run {
             return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
         }
         if let Some((at, sheet)) = self.sheet_between(since, drawn.at) {

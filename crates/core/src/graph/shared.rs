@@ -36,7 +36,10 @@ impl Graph<'_> {
     #[must_use]
     pub fn ahead(&self, id: RequestId, from: Millis, to: Millis) -> Vec<Piece> {
         let Some(request) = self.load.request(id) else { return Vec::new() };
-        self.carried(request, self.line.ahead(request, from, to), from, to)
+        let ahead = self.line.ahead(request, from, to);
+        // What holds an answer up goes right before it.
+        let took = ahead.iter().map(|(_, time)| *time).sum::<Millis>();
+        self.carried(request, ahead, from.max(to - took), to)
     }
 
     fn carried(&self, request: &Request, others: Vec<(RequestId, Millis)>, from: Millis, to: Millis) -> Vec<Piece> {

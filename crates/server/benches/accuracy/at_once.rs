@@ -53,6 +53,15 @@ pub async fn measure(asked: Asked<'_>) -> Result<Measured, String> {
         for instead in [Instead::AtOnce].into_iter().chain(off) {
             (asked.send)(&url, instead);
             let with = loaded(&asked.request).await?;
+            if std::env::var_os("PHAINON_DETAIL").is_some() {
+                println!("{url} {instead:?}: {:?}", largest(&with));
+                crate::kept::requests(&with);
+            }
+            // A page that breaks without a file does less: that is no gain.
+            let breaks = with.errors.iter().any(|error| !load.errors.contains(error));
+            if breaks && instead == Instead::Nothing {
+                continue;
+            }
             // Another largest element is another question.
             if let Some((at, _)) = largest(&with).filter(|(_, what)| *what == own.1) {
                 tried.push(Tried { file: ResourceKey::of(&url), instead, largest_ms: at });

@@ -4,7 +4,7 @@
 use phainon_core::forecast::{Model, Relief, fetches};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{Cause, Leg, path_to_largest};
-use phainon_core::{Edit, Load, Millis, NoBodies, Prepared, RequestId, ResourceKey};
+use phainon_core::{Edit, Load, Millis, NoBodies, Prepared, Request, RequestId, ResourceKey};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -130,6 +130,14 @@ pub fn judged(page: &Measured) -> Judged {
             "  {name}{}: gains {gain:.0}, forecast {expected:.0}, given {given:.0}, of it alone {held:.0} {verdict} {astray}",
             if tried.instead == Instead::Nothing { " off" } else { "" }
         ));
+        if !astray.is_empty() && std::env::var_os("PHAINON_DETAIL").is_some() {
+            judged.lines.extend(forecast.moved.iter().map(|m| {
+                let name = page.load.request(m.request).map(Request::short_name).unwrap_or_default();
+                let at = |ms: Option<Millis>| ms.map_or(f64::NAN, |v| v.0);
+                let times = [m.start_ms, m.sent_ms, m.first_byte_ms, m.end_ms].map(at);
+                format!("        moves {name:<28} {times:.0?}")
+            }));
+        }
         if !astray.is_empty() {
             judged.lines.extend(forecast.path.iter().map(|step| {
                 let of = step.request.and_then(|id| page.load.request(id)).map(|r| r.short_name()).unwrap_or_default();

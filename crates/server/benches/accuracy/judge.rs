@@ -183,7 +183,7 @@ fn spread(seen: &[Seen], metric: Metric) -> f64 {
 }
 
 /// Kendall's τ-b of gains: of pairs that differ, how many stand in the same order.
-fn kendall(gains: &[(f64, f64)]) -> Option<f64> {
+pub fn kendall(gains: &[(f64, f64)]) -> Option<f64> {
     let (mut same, mut other) = (0i32, 0i32);
     for (i, a) in gains.iter().enumerate() {
         for b in &gains[i + 1..] {

@@ -1,8 +1,9 @@
 //! What was measured of pages, kept in a folder, a file a page; and judged at once and as often as one likes.
 
 use crate::blame::{Judged, Measured, judged};
+use crate::judge::kendall;
 use crate::measure::middle;
-use phainon_core::{Millis, WorkName, largest_stands};
+use phainon_core::{Load, Millis, WorkName, largest_stands};
 use std::io::Write;
 use std::path::Path;
 
@@ -17,6 +18,7 @@ pub struct Corpus<'a> {
 pub fn judge_kept(corpus: &Corpus<'_>, only: Option<&str>) {
     for (name, rest) in [("even seeds (tuned by)", 0), ("odd seeds (judged by)", 1)] {
         let mut all = Judged::default();
+        let mut taus = Vec::new();
         let mut pages = 0;
         for page in kept(corpus).into_iter().filter(|p| p.seed % 2 == rest) {
             let named = |o: &str| o == page.seed.to_string() || page.about.contains(o) && o.parse::<u64>().is_err();
@@ -36,12 +38,14 @@ pub fn judge_kept(corpus: &Corpus<'_>, only: Option<&str>) {
             all.missed += judged.missed;
             all.wrong += judged.wrong;
             all.rightly_not += judged.rightly_not;
+            let gains: Vec<(f64, f64)> = judged.gains.iter().map(|(said, really, _)| (*said, *really)).collect();
+            taus.extend(kendall(&gains));
             all.gains.extend(judged.gains);
         }
         let errors: Vec<f64> = all.gains.iter().map(|(e, g, value)| (e - g).abs() / value.max(50.0) * 100.0).collect();
         let near = errors.iter().filter(|e| **e <= 5.0).count();
         println!(
-            "{name}, {pages} pages: {} found, {} missed, {} wrongly accused, {} rightly not; precision {:.2}, recall {:.2}; forecast: median error {:.1} %, {near} of {} within 5 %",
+            "{name}, {pages} pages: {} found, {} missed, {} wrongly accused, {} rightly not; precision {:.2}, recall {:.2}; forecast: median error {:.1} %, {near} of {} within 5 %; τ of a page's gains: median {:.2} of {} pages",
             all.found,
             all.missed,
             all.wrong,
@@ -50,6 +54,8 @@ pub fn judge_kept(corpus: &Corpus<'_>, only: Option<&str>) {
             f64::from(all.found) / f64::from(all.found + all.missed).max(1.0),
             middle(errors.clone()).unwrap_or(f64::NAN),
             errors.len(),
+            middle(taus.clone()).unwrap_or(f64::NAN),
+            taus.len(),
         );
     }
 }
@@ -57,11 +63,8 @@ pub fn judge_kept(corpus: &Corpus<'_>, only: Option<&str>) {
 /// Work that is told of however short it is.
 const SHOWN: [WorkName; 4] = [WorkName::ParseHtml, WorkName::ParseSheet, WorkName::Style, WorkName::Paint];
 
-/// The page's markup, its requests, and what its main thread did.
-fn detail(page: &Measured, markup: Option<String>) {
-    let words = "Words of the page that are many enough to be the largest thing on it. ".repeat(6);
-    println!("{}", markup.unwrap_or_default().replace(&words, "WORDS"));
-    let load = &page.load;
+/// The requests of a load, each with when it was asked for, sent, answered and over.
+pub fn requests(load: &Load) {
     for r in &load.requests {
         let at = |ms: Option<Millis>| ms.map_or(f64::NAN, |v| v.0);
         println!(
@@ -77,6 +80,14 @@ fn detail(page: &Measured, markup: Option<String>) {
             r.initiator.stack.first().map(|u| u.rsplit('/').next().unwrap_or_default()),
         );
     }
+}
+
+/// The page's markup, its requests, and what its main thread did.
+fn detail(page: &Measured, markup: Option<String>) {
+    let words = "Words of the page that are many enough to be the largest thing on it. ".repeat(6);
+    println!("{}", markup.unwrap_or_default().replace(&words, "WORDS"));
+    let load = &page.load;
+    requests(load);
     for w in load.work.iter().filter(|w| w.script().is_some() || w.duration.0 > 3.0 || SHOWN.contains(&w.name)) {
         let url = w.url.as_deref().map_or("", |u| u.rsplit('/').next().unwrap_or(u));
         println!(

@@ -11,7 +11,7 @@ use std::path::Path;
 use std::time::Duration;
 
 /// Their pages, in `packages` of the folder. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 47] = [
+pub const PAGES: [&str; 80] = [
     "gentelella/dist/index.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -59,6 +59,39 @@ pub const PAGES: [&str; 47] = [
     "startbootstrap-freelancer/dist/index.html",
     "startbootstrap-clean-blog/dist/index.html",
     "startbootstrap-clean-blog/dist/post.html",
+    "startbootstrap-sb-admin/dist/index.html",
+    "startbootstrap-shop-homepage/dist/index.html",
+    "startbootstrap-blog-home/dist/index.html",
+    "startbootstrap-heroic-features/dist/index.html",
+    "startbootstrap-small-business/dist/index.html",
+    "startbootstrap-full-width-pics/dist/index.html",
+    "startbootstrap-the-big-picture/dist/index.html",
+    "admin-lte@3.2.0/index.html",
+    "admin-lte@3.2.0/index3.html",
+    "admin-lte@3.2.0/pages/gallery.html",
+    "admin-lte@3.2.0/pages/calendar.html",
+    "admin-lte@2.4.18/index.html",
+    "admin-lte@2.4.18/pages/widgets.html",
+    "ckeditor4/samples/index.html",
+    "flickity@1/sandbox/wrap-around.html",
+    "gridlex/docs/index.html",
+    "gridlex/docs/expo.html",
+    "hover.css/index.html",
+    "lightgallery@1/demo/index.html",
+    "mediaelement@4/demo/index.html",
+    "mixitup@3/demos/index.html",
+    "multiscroll.js/examples/selectors.html",
+    "pagepiling.js/examples/horizontalScroll.html",
+    "picnic/docs/index.html",
+    "skrollr/examples/classic.html",
+    "spectre.css@0.5/docs/index.html",
+    "spectre.css@0.5/docs/elements.html",
+    "todomvc/index.html",
+    "todomvc/examples/react/index.html",
+    "todomvc/examples/emberjs/index.html",
+    "todomvc/examples/angularjs/index.html",
+    "todomvc/examples/backbone/index.html",
+    "vis@4/examples/network/basicUsage.html",
 ];
 
 /// Files are tried that the server sends so late.

@@ -13,11 +13,11 @@ use phainon_local::{LocalHosts, Offer};
 use phainon_recorder::{RecordRequest, Sealed};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// Pages of which pairs are measured, in `packages` of the folder.
 pub const PAGES: [&str; 15] = [
@@ -83,6 +83,8 @@ struct Site {
     root: PathBuf,
     waits: Waits,
     otherwise: Mutex<Option<(String, Instead)>>,
+    /// Packed once: packing takes longer than a server that is quick.
+    packed: Mutex<HashMap<String, Vec<u8>>>,
 }
 
 pub struct Served {
@@ -118,7 +120,7 @@ pub async fn serve(folder: &Path, page: &str, waits: Waits) -> Option<Served> {
     let packages = folder.join("packages");
     let (root, path) = placed(&packages, page)?;
     let markup = with_libraries(&std::fs::read_to_string(root.join(&path)).ok()?, &path);
-    let site = Arc::new(Site { packages, root, waits, otherwise: Mutex::default() });
+    let site = Arc::new(Site { packages, root, waits, otherwise: Mutex::default(), packed: Mutex::default() });
     let app = Router::new().fallback(any(answer)).with_state(site.clone());
     let hosts = LocalHosts::start(&hosts_in(&markup), app, |_| Offer::Both).await.ok()?;
     Some(Served { hosts, url: format!("https://{HOST}/{path}"), markup, site })
@@ -159,26 +161,37 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
     let document = host == HOST && mime.starts_with("text/html");
     let asked_for = format!("https://{host}{}", request.uri().path_and_query().map_or("/", |p| p.as_str()));
     let otherwise = site.otherwise.lock().unwrap_or_else(PoisonError::into_inner).clone();
-    match otherwise.filter(|(url, _)| *url == asked_for) {
-        Some((_, Instead::AtOnce)) => {}
-        Some((_, Instead::Nothing)) => return sent(Vec::new(), mime, request.headers()),
-        None => tokio::time::sleep(site.waits.of(request.uri(), document)).await,
+    let instead = otherwise.filter(|(url, _)| *url == asked_for).map(|(_, instead)| instead);
+    if instead == Some(Instead::Nothing) {
+        return sent(&site, &asked_for, Vec::new(), mime, request.headers());
     }
-    if path.split('/').any(|part| part == "..") {
-        return not_there();
-    }
-    let file = match host.as_str() {
-        HOST | LIBRARIES => site.root.join(&path),
-        TYPE => return sent(FONT.to_vec(), "font/woff2", request.headers()),
-        _ if query.contains("family=") => return sent(fonts(&query).into_bytes(), "text/css", request.headers()),
-        _ => match of_package(&path) {
-            Some((package, rest)) => site.packages.join(package).join(rest),
-            None => return not_there(),
-        },
+    let began = Instant::now();
+    let response = if path.split('/').any(|part| part == "..") {
+        not_there()
+    } else {
+        let file = match host.as_str() {
+            HOST | LIBRARIES => Some(site.root.join(&path)),
+            _ => of_package(&path).map(|(package, rest)| site.packages.join(package).join(rest)),
+        };
+        let (body, mime) = match file {
+            _ if host == TYPE => (Some(FONT.to_vec()), "font/woff2"),
+            _ if host != HOST && query.contains("family=") => (Some(fonts(&query).into_bytes()), "text/css"),
+            Some(file) => (tokio::fs::read(file).await.ok(), mime),
+            None => (None, mime),
+        };
+        match body {
+            Some(body) if document => {
+                let body = with_libraries(&String::from_utf8_lossy(&body), &path).into_bytes();
+                sent(&site, &asked_for, body, mime, request.headers())
+            }
+            Some(body) => sent(&site, &asked_for, body, mime, request.headers()),
+            None => not_there(),
+        }
     };
-    let Ok(body) = tokio::fs::read(file).await else { return not_there() };
-    let body = if document { with_libraries(&String::from_utf8_lossy(&body), &path).into_bytes() } else { body };
-    sent(body, mime, request.headers())
+    if instead.is_none() {
+        tokio::time::sleep(site.waits.of(request.uri(), document).saturating_sub(began.elapsed())).await;
+    }
+    response
 }
 
 fn not_there() -> Response {
@@ -256,7 +269,7 @@ fn mime(path: &str) -> &'static str {
     }
 }
 
-fn sent(body: Vec<u8>, mime: &'static str, asked: &HeaderMap) -> Response {
+fn sent(site: &Site, url: &str, body: Vec<u8>, mime: &'static str, asked: &HeaderMap) -> Response {
     let packs = asked.get(header::ACCEPT_ENCODING).and_then(|v| v.to_str().ok()).is_some_and(|v| v.contains("gzip"));
     let text = mime.starts_with("text/") || mime.contains("json") || mime.contains("svg");
     let headers = [
@@ -264,11 +277,15 @@ fn sent(body: Vec<u8>, mime: &'static str, asked: &HeaderMap) -> Response {
         (header::CACHE_CONTROL, "max-age=600"),
         (header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"),
     ];
-    if !(packs && text) {
+    if !(packs && text) || body.is_empty() {
         return (headers, body).into_response();
     }
-    let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::new(6));
-    // Writing to memory does not fail.
-    let _ = encoder.write_all(&body);
-    (headers, [(header::CONTENT_ENCODING, "gzip")], encoder.finish().unwrap_or_default()).into_response()
+    let mut packed = site.packed.lock().unwrap_or_else(PoisonError::into_inner);
+    let packed = packed.entry(url.to_owned()).or_insert_with(|| {
+        let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::new(6));
+        // Writing to memory does not fail.
+        let _ = encoder.write_all(&body);
+        encoder.finish().unwrap_or_default()
+    });
+    (headers, [(header::CONTENT_ENCODING, "gzip")], packed.clone()).into_response()
 }
