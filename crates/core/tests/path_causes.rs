@@ -217,7 +217,7 @@ fn text_waits_for_its_font_and_a_script_in_the_body() {
     assert!(site.told().contains(&"880 Download letters.woff2".to_owned()));
 
     // A font that came long before cannot be what it waited for.
-    site.draws([1990.0, 1998.0]);
+    site.draws([1980.0, 1990.0]);
     site.paints(2000.0, None);
     assert!(!site.told().iter().any(|l| l.contains("letters.woff2")), "{:?}", site.told());
 

@@ -270,14 +270,16 @@ mod tests {
             rect: None,
         });
         let lines = |first, last| Some(Standing::Lines { first, last });
-        assert_eq!(largest_stands(&load, &html("<h1>Words</h1>")), lines(1, 1));
-        assert_eq!(largest_stands(&load, &html("\n<h1>Words</h1>\n<p>\n<h1>More</h1>")), lines(2, 4), "alike");
+        let placed = |words: &str| html(&format!("<h1>Elsewhere</h1><div id=place>{words}</div>"));
+        assert_eq!(largest_stands(&load, &placed("\n<h1>Words</h1>")), lines(2, 2), "not the one above its place");
+        assert_eq!(largest_stands(&load, &placed("\n<h1>Words</h1>\n<p>\n<h1>More</h1>")), lines(2, 4), "alike");
+        assert_eq!(largest_stands(&load, &html("<h1>Words</h1>")), Some(Standing::Nowhere), "there is no such place");
         let by_script = html("<div id=place></div><script>place.innerHTML = '<h1>Words</h1>'</script>");
         assert_eq!(largest_stands(&load, &by_script), Some(Standing::Nowhere));
         load.lcp_candidates[0].snippet = Some("<h1 class=\"shown\">".into());
-        assert_eq!(largest_stands(&load, &html("\n<h1>Words</h1>")), lines(2, 2), "a script may have set the class");
+        assert_eq!(largest_stands(&load, &placed("\n<h1>Words</h1>")), lines(2, 2), "a script may have set the class");
         load.lcp_candidates[0].snippet = Some("<h1 class=\"title shown\">".into());
-        let two = html("\n<h1 class=\"small\">Words</h1>\n<h1 class=\"title\">Words</h1>");
+        let two = placed("\n<h1 class=\"small\">Words</h1>\n<h1 class=\"title\">Words</h1>");
         assert_eq!(largest_stands(&load, &two), lines(3, 3), "it has that one's classes");
         load.lcp_candidates[0].tag = None;
         load.lcp_candidates[0].snippet = None;
