@@ -518,3 +518,27 @@ fn words_that_the_markup_does_not_have_came_by_the_run_that_put_html_in() {
     let legs = path(&site);
     assert!(given(&legs, "words.json") < 1.0, "{legs:#?}");
 }
+
+/// A request fails, and the script writes words instead; its failure is told to who records some milliseconds later.
+#[test]
+fn a_failure_that_is_told_late_is_what_its_handler_waited_for() {
+    let load = |told: f64| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 300.0, 400.0]), 3));
+        let data = site.asks("words.json", ResourceKind::Data, [420.0, 420.0, 1200.0, told]);
+        data.initiator = script(&["app.js"]);
+        data.failed = Some("net::ERR_FAILED".into());
+        site.runs(WorkName::Evaluate, [405.0, 430.0], "app.js");
+        site.draws([432.0, 436.0]);
+        site.works(WorkName::Task, 0, [1250.0, 1262.0], None);
+        site.works(WorkName::Microtasks, 1, [1250.0, 1262.0], Some("app.js"));
+        site.works(WorkName::Call, 2, [1251.0, 1260.0], Some("app.js")).line = Some(90);
+        site.changes(1255.0, "app.js");
+        site.draws([1265.0, 1270.0]);
+        site.paints(1290.0, None);
+        given(&path(&site), "words.json")
+    };
+    assert!(load(1252.5) > 800.0, "{}", load(1252.5));
+    // One that failed after all that is not it.
+    assert!(load(1275.0) < 1.0, "{}", load(1275.0));
+}

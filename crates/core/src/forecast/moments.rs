@@ -566,16 +566,12 @@ impl<'g, 'a> Builder<'g, 'a> {
 
     /// How many frames each paint let pass that could have shown it, as far as is known.
     fn skips(&mut self) {
-        let world = &self.world;
-        let skips = |drawn: &Drawn| {
-            let from = world.shown_from(drawn, &|place| world.moment(place).at).unwrap_or(f64::INFINITY);
+        let world = &mut self.world;
+        let from = world.shown_from(&|place| world.moment(place).at);
+        for (drawn, from) in world.drawn.iter_mut().zip(from) {
             let own = world.tasks[drawn.task as usize].start;
             let starts = world.frames.iter().map(|frame| world.tasks[*frame as usize].start);
-            starts.filter(|start| *start >= from && *start < own).count()
-        };
-        let skips: Vec<usize> = world.drawn.iter().map(skips).collect();
-        for (drawn, skips) in self.world.drawn.iter_mut().zip(skips) {
-            drawn.skips = skips;
+            drawn.skips = starts.filter(|start| *start >= from && *start < own).count();
         }
     }
 

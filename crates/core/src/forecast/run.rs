@@ -155,19 +155,20 @@ pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
 /// What was there sooner, a frame before its own shows: of those drawn since, the first, or as many later as it let
 /// pass before.
 fn show_sooner(world: &World, times: &mut Times) {
-    let mut frames: Vec<f64> = Vec::new();
-    for drawn in &world.drawn {
-        let observed = world.shown_from(drawn, &|place| world.moment(place).at);
-        let now = world.shown_from(drawn, &|place| times.at[place as usize]);
-        let Some((_, now)) = observed.zip(now).filter(|(observed, now)| *now < observed - SOONER) else { continue };
-        if frames.is_empty() {
-            frames = world.frames.iter().map(|f| times.starts[*f as usize]).filter(|s| s.is_finite()).collect();
-            frames.sort_by(f64::total_cmp);
-        }
+    let observed = world.shown_from(&|place| world.moment(place).at);
+    let now = world.shown_from(&|place| times.at[place as usize]);
+    let sooner = world.drawn.iter().zip(observed.iter().zip(now)).filter(|(_, (was, now))| *now < *was - SOONER);
+    let sooner: Vec<_> = sooner.map(|(drawn, (_, now))| (drawn, now)).collect();
+    if sooner.is_empty() {
+        return;
+    }
+    let starts = world.frames.iter().map(|frame| times.starts[*frame as usize]);
+    let mut frames: Vec<f64> = starts.filter(|start| start.is_finite()).collect();
+    frames.sort_by(f64::total_cmp);
+    for (drawn, now) in sooner {
         let first = frames.partition_point(|start| *start < now);
         let Some(start) = frames.get(first + drawn.skips) else { continue };
-        let moment = world.moment(drawn.moment);
-        let takes = moment.at - world.tasks[drawn.task as usize].start;
+        let takes = world.moment(drawn.moment).at - world.tasks[drawn.task as usize].start;
         let at = &mut times.at[drawn.moment as usize];
         *at = at.min(start + takes);
     }

@@ -194,18 +194,20 @@ impl World {
         self.moments.iter().zip(latest).map(lag).collect()
     }
 
-    /// When all was there that a paint shows, by the times of moments. `None` where something of it happens in the
+    /// When all was there that each paint shows, by the times of moments; infinite where some of it happens in the
     /// task that draws it.
-    pub(super) fn shown_from(&self, drawn: &Drawn, at: &dyn Fn(Place) -> f64) -> Option<f64> {
-        let needs = self.needs.iter().filter(|n| n.moment == drawn.moment && !n.void && !self.moment(n.on).gone);
-        let mut from = 0.0f64;
-        for need in needs.filter(|n| n.on != drawn.painted) {
-            if matches!(self.moment(need.on).kind, Kind::Inside { task, .. } if task == drawn.task) {
-                return None;
+    pub(super) fn shown_from(&self, at: &dyn Fn(Place) -> f64) -> Vec<f64> {
+        let mut from = vec![0.0f64; self.drawn.len()];
+        for need in self.needs.iter().filter(|n| !n.void && !self.moment(n.on).gone) {
+            for (drawn, from) in self.drawn.iter().zip(&mut from) {
+                if drawn.moment != need.moment || drawn.painted == need.on {
+                    continue;
+                }
+                let own = matches!(self.moment(need.on).kind, Kind::Inside { task, .. } if task == drawn.task);
+                *from = from.max(if own { f64::INFINITY } else { at(need.on) });
             }
-            from = from.max(at(need.on));
         }
-        Some(from)
+        from
     }
 
     pub(super) fn moment(&self, place: Place) -> &Moment {

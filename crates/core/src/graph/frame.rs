@@ -75,13 +75,9 @@ impl Graph<'_> {
     fn changing_run(&self, since: Millis, drawn: Drawn) -> Option<usize> {
         let work = &self.load.work;
         // Where a change is pending already no other is told of; HTML that a run puts in is read within it.
-        let reads = |i: &usize| {
-            let mut within = work[i + 1..].iter().take_while(|w| w.start < work[*i].end());
-            within.any(|w| w.name == WorkName::ParseHtml)
-        };
         let changed = |i: &usize| {
             let next = self.load.changes.partition_point(|c| c.at < work[*i].start);
-            self.load.changes.get(next).is_some_and(|c| c.at <= work[*i].end()) || reads(i)
+            self.load.changes.get(next).is_some_and(|c| c.at <= work[*i].end()) || self.read_within(*i).is_some()
         };
         let runs = self.runs_between(since, drawn).into_iter().filter(changed);
         runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration))
@@ -90,14 +86,16 @@ impl Graph<'_> {
     /// The run of script that put in words which the markup does not have: what it put in as HTML is read within it;
     /// else the longest that changed the page.
     fn inserting_run(&self, since: Millis, drawn: Drawn) -> Option<usize> {
-        let work = &self.load.work;
-        let read = |i: &usize| {
-            let within = work[i + 1..].iter().take_while(|w| w.start < work[*i].end());
-            within.filter(|w| w.name == WorkName::ParseHtml).map(|w| w.duration.0).sum::<f64>()
-        };
-        let runs = self.runs_between(since, drawn).into_iter().map(|run| (read(&run), run));
-        let most = runs.filter(|(read, _)| *read > 0.0).max_by(|a, b| a.0.total_cmp(&b.0));
+        let runs = self.runs_between(since, drawn).into_iter();
+        let most = runs.filter_map(|run| Some((self.read_within(run)?, run))).max_by(|a, b| a.0.order(&b.0));
         most.map(|(_, run)| run).or_else(|| self.changing_run(since, drawn))
+    }
+
+    /// For how long HTML was read within a run of script, where any was.
+    fn read_within(&self, run: usize) -> Option<Millis> {
+        let work = &self.load.work;
+        let within = work[run + 1..].iter().take_while(|w| w.start < work[run].end());
+        within.filter(|w| w.name == WorkName::ParseHtml).map(|w| w.duration).reduce(|a, b| a + b)
     }
 
     fn drawing(&self, from: Moment, at: Millis) -> Vec<Edge> {
