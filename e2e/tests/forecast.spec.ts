@@ -53,3 +53,19 @@ test('a forecast of nothing known is left out with its reason', async ({ page })
   const many = await page.request.post(`/api${here}/loads/1/forecast`, { data: { edits: Array(41).fill(edits[0]) } });
   expect(many.status()).toBe(400);
 });
+
+test('of a file without paints the weight alone is forecast, and that is said', async ({ page }) => {
+  const here = await open(page, 'Home', 'Phone on the move');
+  const har = await (await page.request.get(`/api${here}/loads/1/har`)).body();
+  await page.goto('/');
+  await page.locator('input[type=file]').setInputFiles({ name: 'no-paints.har', mimeType: 'application/json', buffer: har });
+  await page.waitForURL(/recordings\/\d+/);
+  const imported = new URL(page.url()).pathname.match(/\/recordings\/\d+/)?.[0] ?? '';
+  await page.goto(`${imported}/requests?load=1`);
+  await page.getByRole('button', { name: 'what if …' }).click();
+  await page.getByRole('menuitemcheckbox', { name: 'Do without form-builder' }).click();
+  await page.keyboard.press('Escape');
+  const told = page.getByRole('status').filter({ hasText: 'by forecast' });
+  await expect(told).toContainText('when it is painted is not told');
+  await expect(told).not.toContainText('LCP');
+});

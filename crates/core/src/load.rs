@@ -56,6 +56,9 @@ pub struct Observed {
     pub lcp_presentation_ms: Option<Millis>,
 }
 
+/// A page is told when something was on the screen in steps of 4 ms; it may be told of the step after.
+const STEP: f64 = 4.5;
+
 /// Everything observed in one page load. Times count from navigation start.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
@@ -216,6 +219,19 @@ impl Load {
     #[must_use]
     pub fn largest(&self) -> Option<&LcpCandidate> {
         self.lcp_candidates.last()
+    }
+
+    /// When the main thread had painted what was first, or largest, on the screen at a moment, where the page told
+    /// (Paint Timing, `paintTime`).
+    #[must_use]
+    pub fn painted_by(&self, shown: Millis) -> Option<Millis> {
+        let told = self.observed.as_ref()?;
+        let is = |at: Option<Millis>| at.is_some_and(|at| (at.0 - shown.0).abs() < 0.01);
+        // Pages are told of times in steps.
+        let near = |at: Option<Millis>| at.is_some_and(|at| (at.0 - shown.0).abs() <= STEP);
+        let first = told.fcp_paint_ms.filter(|_| is(self.fcp) && near(told.fcp_ms));
+        let largest = || told.lcp_paint_ms.filter(|_| is(self.largest().map(|l| l.at)) && near(told.lcp_ms));
+        first.or_else(largest).filter(|painted| *painted <= shown)
     }
 
     /// The request whose bytes an URL's user in the page got: the last one for it that had ended by

@@ -5,7 +5,7 @@
 mod site;
 
 use phainon_core::forecast::{Forecast, Instead, Model};
-use phainon_core::metrics::Metric;
+use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
     Bytes, Edit, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId, ResourceKey,
@@ -383,4 +383,97 @@ fn a_frame_waits_for_every_sheet_that_blocks_not_for_the_last_alone() {
     site.0.fcp = Some(Millis(1620.0));
     // Without the second sheet's wait the first frame begins behind the first sheet, and the second behind that.
     near(change(&forecast(&site, &at_once("two.css")), Metric::Lcp), -110.0);
+}
+
+/// Two sheets that block, let go by one edit each: neither order leaves the other behind.
+#[test]
+fn what_was_let_go_before_is_not_waited_for_in_anothers_place() {
+    let mut site = Site::new();
+    blocking(site.asks("one.css", ResourceKind::Style, [150.0, 150.0, 1380.0, 1390.0]), 3);
+    blocking(site.asks("two.css", ResourceKind::Style, [150.0, 150.0, 1490.0, 1500.0]), 4);
+    site.runs(WorkName::ParseSheet, [1391.0, 1392.0], "one.css");
+    site.runs(WorkName::ParseSheet, [1501.0, 1502.0], "two.css");
+    site.draws([1503.0, 1510.0]);
+    site.paints(1530.0, None);
+    let reduced = |files: [&str; 2]| {
+        let edits = files.map(|f| Edit::ReduceStyle { file: file(f) });
+        change(&forecast(&site, &edits), Metric::Lcp)
+    };
+    let (down, up) = (reduced(["one.css", "two.css"]), reduced(["two.css", "one.css"]));
+    assert!((down - up).abs() < 0.01, "{down} and {up}");
+    assert!(down < -1200.0, "{down}");
+}
+
+/// The thread is busy with one task after the other when the picture has come; its frame is drawn behind them, or in
+/// their midst where it comes sooner.
+#[test]
+fn a_frame_that_is_ready_sooner_goes_before_tasks_that_came_later() {
+    let mut site = Site::new();
+    site.asks("hero.jpg", ResourceKind::Image, [150.0, 150.0, 1190.0, 1195.0]);
+    for span in [[600.0, 900.0], [900.0, 990.0], [990.0, 1080.0], [1080.0, 1200.0]] {
+        site.works(WorkName::Task, 0, span, None);
+    }
+    site.draws([1200.0, 1210.0]);
+    site.paints(1230.0, Some("hero.jpg"));
+    let sooner = Edit::FasterResponse { file: file("hero.jpg"), to: Some(Millis(550.0)) };
+    near(change(&forecast(&site, &[sooner]), Metric::Lcp), -300.0);
+}
+
+/// What a page was seen to use of a sheet is what its document takes up.
+#[test]
+fn a_reduced_sheet_adds_to_the_document_no_more_than_was_used() {
+    let mut site = Site::new();
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 400.0]), 4);
+    site.runs(WorkName::ParseSheet, [401.0, 402.0], "look.css");
+    site.draws([403.0, 410.0]);
+    site.paints(430.0, None);
+    let added = |used: Vec<(u32, u32)>| {
+        let coverage = vec![Coverage { url: at("look.css"), used, length: 1000 }];
+        let prepared = Arc::new(Prepared::plain(site.0.clone()).with_coverage(coverage));
+        let reduced = Model::of(&prepared).forecast(&[Edit::ReduceStyle { file: file("look.css") }], &NoBodies);
+        change(&reduced, Metric::Weight)
+    };
+    // Of 12,000 bytes one in a hundred; of one that is used all over the share of a first screen.
+    near(added(vec![(0, 10)]), 120.0);
+    near(added(vec![(0, 1000)]), 2400.0);
+}
+
+/// A picture comes over the connection that a script had before it. Asked for with the document, it cannot: the
+/// script still comes over that one, and the two share the line.
+#[test]
+fn what_is_asked_for_sooner_over_an_older_connection_does_not_go_before_what_has_it() {
+    let mut site = Site::new();
+    site.0.conditions = preset("home-laptop");
+    let app = site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 200.0, 400.0]);
+    blocking(app, 3);
+    (app.connection, app.transferred) = (Some(7), Some(Bytes(400_000)));
+    let hero = site.asks("hero.jpg", ResourceKind::Image, [430.0, 430.0, 480.0, 880.0]);
+    (hero.connection, hero.transferred) = (Some(7), Some(Bytes(800_000)));
+    hero.initiator = script(&["app.js"]);
+    site.runs(WorkName::Evaluate, [405.0, 435.0], "app.js");
+    site.draws([440.0, 450.0]);
+    site.draws([885.0, 890.0]);
+    site.paints(910.0, Some("hero.jpg"));
+    site.0.fcp = Some(Millis(470.0));
+    let told = forecast(&site, &[Edit::Preload { file: file("hero.jpg") }]);
+    // Half of the line for as long as the script takes: about 160 ms more, not the 320 of the whole picture.
+    let (first, largest) = (change(&told, Metric::Fcp), change(&told, Metric::Lcp));
+    assert!((100.0..220.0).contains(&first), "{first}");
+    assert!((-200.0..-80.0).contains(&largest), "{largest}");
+}
+
+/// The first frame shows text and a picture that had come by then. Without the sheet the text does not wait for the
+/// picture.
+#[test]
+fn the_first_content_does_not_wait_for_the_picture_that_its_frame_showed_as_well() {
+    let mut site = Site::new();
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 1300.0, 1350.0]), 3);
+    site.asks("hero.jpg", ResourceKind::Image, [150.0, 150.0, 1190.0, 1195.0]);
+    site.runs(WorkName::ParseSheet, [1351.0, 1352.0], "look.css");
+    site.draws([1355.0, 1365.0]);
+    site.paints(1390.0, Some("hero.jpg"));
+    site.0.fcp = Some(Millis(1390.0));
+    let told = forecast(&site, &at_once("look.css"));
+    assert!(change(&told, Metric::Fcp) < -1000.0, "{}", change(&told, Metric::Fcp));
+    near(change(&told, Metric::Lcp), -160.0);
 }

@@ -7,8 +7,8 @@ mod site;
 
 use phainon_core::path::{Cause, Leg, LegFact, path_to_first_paint, path_to_largest, path_to_request};
 use phainon_core::{
-    Animation, BodyPart, Bytes, Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, Scheduled,
-    Standing, TimerInstall, WorkName, preset,
+    Animation, BodyPart, Bytes, Millis, Observed, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
+    Scheduled, Standing, TimerInstall, WorkName, preset,
 };
 use site::{PAGE, Site, at, script};
 
@@ -541,4 +541,30 @@ fn a_failure_that_is_told_late_is_what_its_handler_waited_for() {
     assert!(load(1252.5) > 800.0, "{}", load(1252.5));
     // One that failed after all that is not it.
     assert!(load(1275.0) < 1.0, "{}", load(1275.0));
+}
+
+/// The first frame takes 55 ms to the screen; meanwhile a script in the body ends, and another frame is drawn.
+#[test]
+fn what_ends_between_painting_and_screen_is_not_in_the_frame() {
+    let load = |painted: f64| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 300.0, 1000.0]), 3));
+        let bar = on_line(site.asks("bar.js", ResourceKind::Script, [150.0, 150.0, 1045.0, 1050.0]), 40);
+        bar.render_blocking = RenderBlocking::InBodyParserBlocking;
+        site.runs(WorkName::Evaluate, [1005.0, 1020.0], "big.js");
+        site.draws([1022.0, 1040.0]);
+        site.runs(WorkName::Evaluate, [1055.0, 1060.0], "bar.js");
+        site.works(WorkName::Task, 0, [1060.5, 1061.5], None);
+        site.works(WorkName::ParseHtml, 1, [1060.5, 1061.5], None);
+        site.draws([1062.0, 1064.0]);
+        site.paints(1095.0, None);
+        site.0.observed =
+            Some(Observed { lcp_ms: Some(Millis(1096.0)), lcp_paint_ms: Some(Millis(painted)), ..Observed::default() });
+        path(&site)
+    };
+    let legs = load(1036.0);
+    assert!(given(&legs, "bar.js") < 1.0 && given(&legs, "big.js") > 800.0, "{legs:#?}");
+    // Painted in the second frame, it waited for what stood above it.
+    let legs = load(1063.0);
+    assert!(given(&legs, "bar.js") > 800.0, "{legs:#?}");
 }

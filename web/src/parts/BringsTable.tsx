@@ -1,6 +1,6 @@
 import type { Brings } from '../api/types';
 import { METRICS, metricText, signed } from './format';
-import { changeOf, moves } from './forecast';
+import { UNPAINTED, changeOf, moves, tellsPaints } from './forecast';
 
 const WITHIN =
   'Nine in ten measured changes lay within so much of the forecast ones, over the pages that forecasts were held against.';
@@ -31,6 +31,11 @@ export function BringsTable({ brings }: { brings: Brings[] }) {
           </tr>
         ))}
       </tbody>
+      {!tellsPaints(brings) && (
+        <caption className="caption-bottom pt-1 text-left text-[11.5px] text-ink-2">
+          {UNPAINTED.replace(/^w/, 'W')}.
+        </caption>
+      )}
     </table>
   );
 }

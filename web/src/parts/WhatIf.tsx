@@ -4,7 +4,7 @@ import { useForeseen } from '../api/forecasts';
 import type { Foreseen } from '../api/types';
 import { useReading } from '../shell/reading';
 import { CheckMenu } from './CheckMenu';
-import { changeOf, moves } from './forecast';
+import { UNPAINTED, changeOf, moves, tellsPaints } from './forecast';
 import { METRICS, plural, signed } from './format';
 import { useParam } from './useParam';
 
@@ -76,6 +76,18 @@ export function WhatIf({ what }: { what: ReturnType<typeof useWhatIf> }) {
 
 function Brought({ foreseen }: { foreseen: Foreseen }) {
   const moved = foreseen.brings.filter(moves);
-  if (!moved.length) return <strong>nothing changes</strong>;
-  return <strong>{moved.map((b) => `${METRICS[b.metric].short} ${signed(b.metric, changeOf(b))}`).join(', ')}</strong>;
+  const unpainted = !tellsPaints(foreseen.brings) && ` (${UNPAINTED})`;
+  if (!moved.length)
+    return (
+      <>
+        <strong>nothing changes</strong>
+        {unpainted}
+      </>
+    );
+  return (
+    <>
+      <strong>{moved.map((b) => `${METRICS[b.metric].short} ${signed(b.metric, changeOf(b))}`).join(', ')}</strong>
+      {unpainted}
+    </>
+  );
 }

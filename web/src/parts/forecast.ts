@@ -6,6 +6,12 @@ const worth = (b: Brings) => (b.metric === 'weight' ? 1000 : b.metric === 'cls' 
 
 export const changeOf = (b: Brings) => b.after - b.before;
 
+/** Whether a load tells when it was painted: a HAR alone does not. */
+export const tellsPaints = (brings: Brings[]) => brings.some((b) => b.metric === 'lcp' || b.metric === 'fcp');
+
+/** What is said where it does not. */
+export const UNPAINTED = 'when it is painted is not told, so that of the metrics only the weight is forecast';
+
 export const moves = (b: Brings) => Math.abs(changeOf(b)) >= worth(b);
 
 /** What a fix brings in a few words: to the largest paint, or else to whatever it moves. */

@@ -1,17 +1,24 @@
 //! What edits bring, over the loads of a recording.
 
 use super::{Figures, Forecast};
+use crate::Source;
 use crate::metrics::Metric;
 use crate::recording::median;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// Of measured changes nine in ten lie so near the forecast ones: as a share of what the metric comes to, and in
-/// ms where it comes to little. See `docs/forecast.md`.
+/// ms where it comes to little; farther off where the load is told by less than a recording. See `docs/forecast.md`.
 #[must_use]
-pub fn astray(metric: Metric, after: f64) -> f64 {
+pub fn astray(metric: Metric, after: f64, source: Source) -> f64 {
+    // A trace tells neither who asked for a file nor what came with its answer; a HAR beside it tells a part of that.
+    let paints = match source {
+        Source::Trace | Source::Har => 0.3,
+        Source::HarAndTrace => 0.25,
+        Source::Recording | Source::Replay | Source::Trial => 0.2,
+    };
     match metric {
-        Metric::Lcp | Metric::Fcp => (after * 0.2).max(50.0),
+        Metric::Lcp | Metric::Fcp => (after * paints).max(50.0),
         Metric::SpeedIndex => (after * 0.25).max(50.0),
         Metric::Tbt => after.max(200.0),
         // Bytes and shifts are counted, not run.
@@ -51,7 +58,7 @@ fn of(metric: Metric, forecasts: &[Forecast]) -> Option<Brings> {
     let low = changes.iter().copied().fold(f64::INFINITY, f64::min);
     let high = changes.iter().copied().fold(f64::NEG_INFINITY, f64::max);
     let after = before + change;
-    let astray = astray(metric, after);
+    let astray = forecasts.iter().map(|f| astray(metric, after, f.source)).fold(0.0, f64::max);
     Some(Brings { metric, before, after, low: low - astray, high: high + astray })
 }
 
@@ -67,6 +74,7 @@ mod tests {
             ..Figures::default()
         };
         Forecast {
+            source: Source::Recording,
             before: figures(before),
             after: figures(after),
             moved: Vec::new(),
@@ -83,6 +91,18 @@ mod tests {
         assert_eq!((lcp.before, lcp.after), (3100.0, 2500.0));
         assert_eq!((lcp.low, lcp.high), (-800.0 - 500.0, -500.0 + 500.0));
         assert!(made.iter().all(|b| b.metric != Metric::Tbt), "what no load tells is not there");
+    }
+
+    #[test]
+    fn what_is_told_by_less_than_a_recording_is_less_certain() {
+        let within = |source| {
+            let made = brings(&[Forecast { source, ..forecast(3000.0, 2000.0) }]);
+            let lcp = made.iter().find(|b| b.metric == Metric::Lcp).expect("known");
+            (lcp.low, lcp.high)
+        };
+        assert_eq!(within(Source::Recording), (-1400.0, -600.0));
+        assert_eq!(within(Source::HarAndTrace), (-1500.0, -500.0));
+        assert_eq!(within(Source::Trace), (-1600.0, -400.0));
     }
 
     #[test]

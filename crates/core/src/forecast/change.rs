@@ -1,9 +1,9 @@
 //! What edits do to a world: the steps that they are made of.
 
-use super::moments::{Moments, address};
+use super::moments::{Moments, address, multiplexed};
 use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
 use crate::{Bodies, Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Less of a task than this, in ms, is no task of its own.
@@ -97,11 +97,13 @@ pub(super) struct Change<'g> {
     pub world: World,
     /// The part of CLS that is gone.
     pub shifted: f64,
+    /// Blocking requests that nothing waits for any more.
+    freed: HashSet<RequestId>,
 }
 
 impl<'g> Change<'g> {
     pub(super) fn of(ground: &'g Ground) -> Self {
-        Self { ground, world: ground.moments.world.clone(), shifted: 0.0 }
+        Self { ground, world: ground.moments.world.clone(), shifted: 0.0, freed: HashSet::new() }
     }
 
     /// The places of all needs on a moment.
@@ -266,9 +268,12 @@ impl<'g> Change<'g> {
     /// let go, is waited for in its place.
     pub(super) fn let_go(&mut self, id: RequestId) {
         let Some(place) = self.ground.moments.released.get(&id).copied() else { return };
+        self.freed.insert(id);
         let own = self.ground.blockers.iter().position(|(_, b)| *b == id).unwrap_or(0);
         let before = self.ground.blockers[..own].iter().rev().find(|(_, b)| {
-            !self.world.moment(Phase::Asked.of(*b)).gone && self.ground.moments.released.get(b) != Some(&place)
+            !self.freed.contains(b)
+                && !self.world.moment(Phase::Asked.of(*b)).gone
+                && self.ground.moments.released.get(b) != Some(&place)
         });
         let before = before.and_then(|(_, b)| self.ground.moments.released.get(b).copied());
         for i in self.needs_on(place) {
@@ -293,7 +298,15 @@ impl<'g> Change<'g> {
         let task = u32::try_from(self.world.tasks.len()).unwrap_or(u32::MAX);
         *self.world.moment_mut(begins) =
             Moment { kind: Kind::Begins(task), at: old.start + own.offset, lag, due: f64::INFINITY, gone: false };
-        let moved = Task { begins, duration: own.length, gap: 0.0, order, start: old.start + own.offset, split: false };
+        let moved = Task {
+            begins,
+            duration: own.length,
+            gap: 0.0,
+            order,
+            start: old.start + own.offset,
+            ready: f64::INFINITY,
+            split: false,
+        };
         self.world.tasks.push(moved);
         for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {
             let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
@@ -335,8 +348,13 @@ impl<'g> Change<'g> {
         self.never_held(id);
     }
 
-    /// A request is not held back until rendering is let go.
+    /// A request is not held back until rendering is let go. Over HTTP/1.1 its answer is not behind another's then: it
+    /// comes over a connection of its own.
     pub(super) fn never_held(&mut self, id: RequestId) {
+        if self.ground.prepared.load.request(id).is_some_and(|r| !multiplexed(r)) {
+            let last = self.world.transfers.iter().map(|t| t.connection).max().unwrap_or(0);
+            self.world.transfers[id.0 as usize].connection = last + 1;
+        }
         for phase in [Phase::Connecting, Phase::Sent] {
             let place = phase.of(id);
             for i in self.needs_of(place) {

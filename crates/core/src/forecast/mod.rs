@@ -23,7 +23,7 @@ pub use relief::{Instead, Relief, fetches};
 pub use steps::{Step, StepKind};
 
 use crate::graph::Graph;
-use crate::{Bodies, Edit, Millis, Prepared, RequestId};
+use crate::{Bodies, Edit, Millis, Prepared, RequestId, Source};
 use change::{Change, Ground};
 use moments::Builder;
 use run::{Calibration, Times, run};
@@ -75,6 +75,8 @@ const MOST_TASKS: usize = 600;
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[ts(export_to = "types.ts")]
 pub struct Forecast {
+    /// What the load was told by.
+    pub source: Source,
     /// As it was.
     pub before: Figures,
     /// As it would be.
@@ -122,6 +124,9 @@ impl Model {
         let mut moments = Builder::build(&graph, prepared);
         let calibration = Calibration::of(&moments.world);
         let base = settled(&mut moments.world, &calibration);
+        for (task, ready) in moments.world.tasks.iter_mut().zip(&base.ready) {
+            task.ready = *ready;
+        }
         let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base, 0.0);
         Self { ground: Ground::of(prepared.clone(), moments), calibration, base, figures }
     }
@@ -130,6 +135,12 @@ impl Model {
     #[must_use]
     pub fn figures(&self) -> Figures {
         self.figures
+    }
+
+    /// What the load was told by.
+    #[must_use]
+    pub fn source(&self) -> Source {
+        self.ground.prepared.load.source
     }
 
     /// What the load would be with edits. Those whose effect is not known are left out, and said to be.
@@ -141,7 +152,15 @@ impl Model {
         let after = self.figures_of(&world, &times, change.shifted);
         let path = self.path(&world, &times);
         let tasks = self.tasks(&world, &times);
-        Forecast { before: self.figures, after, moved: self.moved(&times), tasks, path, left_out }
+        Forecast {
+            source: self.source(),
+            before: self.figures,
+            after,
+            moved: self.moved(&times),
+            tasks,
+            path,
+            left_out,
+        }
     }
 
     /// The figures of a forecast alone, as a search wants them by the thousand.

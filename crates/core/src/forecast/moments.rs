@@ -68,6 +68,8 @@ pub(super) struct Builder<'g, 'a> {
     frames: HashMap<u32, Range<usize>>,
     /// Tasks that draw a paint.
     shows: HashSet<u32>,
+    /// The frame that shows the first content.
+    first_frame: Option<u32>,
     /// The last frame to have been the first after a blocking request let go.
     unblocked: Option<Place>,
     parser_end: Place,
@@ -86,6 +88,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             within: HashMap::new(),
             frames: HashMap::new(),
             shows: HashSet::new(),
+            first_frame: None,
             unblocked: None,
             parser_end: START,
         };
@@ -100,6 +103,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         }
         builder.task_needs();
         let first_paint = load.fcp.map(|at| builder.paint(at, None, true, 0.0));
+        builder.first_frame = load.fcp.and_then(|at| builder.drawing_task(at.0)).map(|(task, _)| task);
         let candidates: Vec<Paint> = load
             .lcp_candidates
             .iter()
@@ -216,6 +220,7 @@ impl<'g, 'a> Builder<'g, 'a> {
                 gap,
                 order: f64::from(order),
                 start,
+                ready: f64::INFINITY,
                 split: false,
             });
         }
@@ -390,7 +395,9 @@ impl<'g, 'a> Builder<'g, 'a> {
                     need.void = true;
                 }
             }
-            let gates: Vec<Edge> = edges.iter().filter(|e| e.at.0 <= start + SLACK).cloned().collect();
+            // The frame of the first content waits for nothing else that it shows: that would come in a later one.
+            let waits = self.first_frame != Some(task);
+            let gates: Vec<Edge> = edges.iter().filter(|e| waits && e.at.0 <= start + SLACK).cloned().collect();
             for edge in gates {
                 if let Some(on) = self.place(&edge, start) {
                     self.gate(begins, on);

@@ -15,6 +15,8 @@ pub(super) struct Times {
     pub at: Vec<f64>,
     /// When each task began; infinite for those that did not.
     pub starts: Vec<f64>,
+    /// When each task could have begun, had the thread been free; infinite for those that did not.
+    pub ready: Vec<f64>,
     /// Moments that wait for each other.
     pub unresolved: Vec<Place>,
 }
@@ -222,6 +224,8 @@ fn turn(
     }
     pass.settle();
     let mut starts = vec![f64::INFINITY; world.tasks.len()];
+    let mut readiness = starts.clone();
+    let begun = begun_in_order(world);
     let mut waiting: BTreeSet<(u64, u32)> = BTreeSet::new();
     let mut free = 0.0f64;
     loop {
@@ -230,7 +234,9 @@ fn turn(
                 break;
             }
             pass.ready.pop();
-            waiting.insert((bits(world.tasks[task as usize].order), task));
+            let ready = f64::from_bits(ready);
+            readiness[task as usize] = ready;
+            waiting.insert((bits(turn_of(world, &begun, task, ready)), task));
         }
         let Some((_, task)) = waiting.pop_first() else {
             let Some(Reverse((ready, _))) = pass.ready.peek().copied() else { break };
@@ -247,7 +253,27 @@ fn turn(
     }
     let unresolved = (0..world.moments.len()).filter(|&i| pass.left[i] > 0 && !world.moments[i].gone);
     let unresolved = unresolved.filter_map(|i| u32::try_from(i).ok()).collect();
-    Times { at: pass.at, starts, unresolved }
+    Times { at: pass.at, starts, ready: readiness, unresolved }
+}
+
+/// When tasks began that are in the order in which they were observed.
+fn begun_in_order(world: &World) -> Vec<f64> {
+    #[allow(clippy::cast_precision_loss)]
+    let observed = world.tasks.iter().enumerate().take_while(|(place, task)| task.order == *place as f64);
+    observed.map(|(_, task)| task.start).collect()
+}
+
+/// The turn of a task among those that are ready: as observed; one that is ready sooner comes before those that began
+/// later than it would have by so much.
+#[allow(clippy::cast_precision_loss)]
+fn turn_of(world: &World, begun: &[f64], task: u32, ready: f64) -> f64 {
+    let state = &world.tasks[task as usize];
+    let sooner = state.ready - ready;
+    if !sooner.is_finite() || sooner <= SOONER {
+        return state.order;
+    }
+    let place = begun.partition_point(|start| *start < state.start - sooner);
+    state.order.min(place as f64 - 0.5)
 }
 
 struct Pass<'a> {

@@ -75,6 +75,9 @@ pub(super) struct Task {
     pub order: f64,
     /// As observed.
     pub start: f64,
+    /// When it could have begun without edits, by the model; infinite where that has not been run yet, or the task is an
+    /// edit's.
+    pub ready: f64,
     /// It is done in pieces too short to block.
     pub split: bool,
 }

@@ -106,10 +106,13 @@ impl Graph<'_> {
     pub(crate) fn known_needs(&self, file: Option<RequestId>, text: bool, paint: Millis) -> Vec<Edge> {
         let file = file.and_then(|id| self.load.request(id));
         let mut edges = Vec::new();
+        // What comes once it is painted is not in it, though it is not on the screen yet.
+        let told = self.load.painted_by(paint).and_then(|_| self.painting(paint));
+        let painted = told.map_or(paint, |place| self.work(place).end().min(paint));
         let drawing =
             |from, at| Edge::new(from, at, Cause::Render, About::Browser, LegFact::Drawing).filled(Fill::Thread);
         if let Some(document) = self.load.document()
-            && let Some(first) = document.first_byte.filter(|first| *first <= paint)
+            && let Some(first) = document.first_byte.filter(|first| *first <= painted)
         {
             // Text that nothing else holds up waits for the part of the document that it stands in.
             let at = if text { self.read_by(document, first, paint) } else { first };
@@ -117,7 +120,7 @@ impl Graph<'_> {
         }
         for request in self.load.requests.iter().filter(|r| r.main_frame) {
             if request.render_blocking == RenderBlocking::Blocking
-                && let Some(at) = self.prepared.released(request).filter(|at| *at <= paint)
+                && let Some(at) = self.prepared.released(request).filter(|at| *at <= painted)
             {
                 edges.push(drawing(Moment::Released(request.id), at));
             }
@@ -138,7 +141,7 @@ impl Graph<'_> {
             };
             if stops
                 && is_above != Some(false)
-                && let Some(stop) = self.parser.at(request.id).filter(|stop| stop.released <= paint)
+                && let Some(stop) = self.parser.at(request.id).filter(|stop| stop.released <= painted)
                 && (is_above == Some(true) || self.is_fresh(self.read_after(stop.released), paint))
             {
                 edges.push(drawing(stop.moment, stop.released));
@@ -185,9 +188,19 @@ impl Graph<'_> {
         came.unwrap_or(first).max(first)
     }
 
-    /// The last piece of painting that a paint can show.
+    /// The last piece of painting that a paint can show: of the task in which the page says that it was painted, or
+    /// else the last that could still come to the screen.
     pub(crate) fn painting(&self, paint: Millis) -> Option<usize> {
         let work = &self.load.work;
+        if let Some(told) = self.load.painted_by(paint)
+            && let Some(task) = work.iter().rposition(|w| w.depth == 0 && w.start <= told)
+        {
+            let inside = work[task + 1..].iter().take_while(|w| w.depth > 0).count();
+            let its = (task..=task + inside).rev().find(|i| work[*i].name == WorkName::Paint);
+            if its.is_some() {
+                return its;
+            }
+        }
         let ended = |by: Millis| work.iter().rposition(|w| w.name == WorkName::Paint && w.end() <= by);
         ended(paint - TO_SCREEN).or_else(|| ended(paint))
     }

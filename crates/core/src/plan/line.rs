@@ -57,7 +57,11 @@ fn brings(metric: Metric, pages: &[PlanPage], before: &[Figures], after: &[Figur
         sums.1 += page.share * before;
         sums.2 += page.share * after;
         // What does not change on a page is as certain as its recording.
-        sums.3 += if (after - before).abs() > f64::EPSILON { page.share * astray(metric, after) } else { 0.0 };
+        sums.3 += if (after - before).abs() > f64::EPSILON {
+            page.share * astray(metric, after, page.outlook.model().source())
+        } else {
+            0.0
+        };
     }
     let (shares, before, after, astray) = sums;
     if shares <= 0.0 {

@@ -55,6 +55,10 @@ pub fn forecast(given: &ForecastArguments) -> Result<u8, String> {
         for b in &all {
             text += &format!("  {}\n", texts::brings(b));
         }
+        if all.iter().all(|b| b.metric != Metric::Lcp) {
+            text +=
+                "When it is painted is not told by this file, so that of the metrics only the weight is forecast.\n";
+        }
         for (edit, why) in &left_out {
             text += &format!("Left out: {edit}. {why}\n");
         }

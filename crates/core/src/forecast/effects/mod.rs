@@ -37,7 +37,7 @@ pub(super) fn apply(edit: &Edit, change: &mut Change<'_>, bodies: &dyn Bodies) -
         Edit::AsyncScript { file } => scripts::make_async(change, file),
         Edit::ScriptToEnd { file } => scripts::to_end(change, file),
         Edit::DelayScript { scope } => scripts::delay(change, scope),
-        Edit::ReduceStyle { file } => styles::reduce(change, file),
+        Edit::ReduceStyle { file } => styles::reduce(change, file, bodies),
         Edit::LiftImport { file } | Edit::Preload { file } | Edit::PreloadFont { file } => {
             discovery::preload(change, file)
         }

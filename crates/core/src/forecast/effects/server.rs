@@ -180,8 +180,8 @@ pub(super) fn http2(change: &mut Change<'_>, host: &str) -> Effect {
     };
     let connection = change.world.transfers[first.0 as usize].connection;
     for id in found.into_iter().filter(|id| *id != first) {
-        change.world.transfers[id.0 as usize].connection = connection;
         change.never_held(id);
+        change.world.transfers[id.0 as usize].connection = connection;
         let sent = Phase::Sent.of(id);
         for need in &mut change.world.needs {
             need.void |= need.moment == sent && need.on != Phase::Connected.of(id) && need.on != Phase::Asked.of(id);
