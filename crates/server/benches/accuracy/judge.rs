@@ -1,12 +1,14 @@
 //! Path and forecast judged by measured pairs.
 
 use crate::blame::{LEAST, SHARE, accused};
+use crate::kept;
 use crate::measure::middle;
-use crate::pairs::{Page, Seen, bodies_of, kept};
+use crate::pairs::{Page, Seen, bodies_of};
 use phainon_core::forecast::{Figures, Forecast, Model, brings};
 use phainon_core::metrics::Metric;
-use phainon_core::path::path_to_largest;
-use phainon_core::{Edit, Prepared, Request, RequestId};
+use phainon_core::path::{Cause, Leg, path_to_first_paint, path_to_largest};
+use phainon_core::server_work::server_times;
+use phainon_core::{Edit, Millis, Prepared, Request, RequestId, ResourceKey, Source};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -33,27 +35,43 @@ struct Held {
     inside: bool,
 }
 
+/// Judges what was measured, by the recorded loads and then by what other files tell of them.
 pub fn judge(folder: &Path, only: Option<&str>) {
+    let mut pages: Vec<Page> = kept::all(folder);
+    pages.retain(|p| only.is_none_or(|only| only.split(',').any(|o| p.name.contains(o))));
+    judged(&pages, true);
+    for source in [Source::HarAndTrace, Source::Trace, Source::Har] {
+        let told: Vec<Page> = pages.iter().filter_map(|p| told_by(p, source)).collect();
+        if !told.is_empty() {
+            println!("\nBy {source:?}");
+            judged(&told, false);
+        }
+    }
+}
+
+fn told_by(page: &Page, source: Source) -> Option<Page> {
+    let load = page.otherwise.iter().find(|l| l.source == source)?.clone();
+    Some(Page { load, ..page.clone() })
+}
+
+fn judged(pages: &[Page], each: bool) {
     let mut blame = Blame::default();
     let mut held = Vec::new();
     let mut taus = Vec::new();
-    let pages: Vec<Page> = kept(folder)
-        .into_iter()
-        .filter(|p| only.is_none_or(|only| only.split(',').any(|o| p.name.contains(o))))
-        .collect();
-    for page in &pages {
-        println!("\n{}", page.name);
-        let prepared = Arc::new(Prepared::plain(page.load.clone()));
+    for page in pages {
+        let prepared = Arc::new(Prepared::plain(page.load.clone()).with_coverage(page.coverage.clone()));
         let path = path_to_largest(&prepared).unwrap_or_default();
         let model = Model::of(&prepared);
         let reliefs = model.reliefs(&path);
-        println!("  without edits astray by {:.1} ms at most", model.astray());
+        if each {
+            println!("\n{}\n  without edits astray by {:.1} ms at most", page.name, model.astray());
+        }
         let own = prepared.load.largest().map(crate::measure::element).unwrap_or_default();
         let before = medians(&page.plain);
         let mut gains = Vec::new();
         for tried in &page.tried {
             let bodies = bodies_of(page);
-            let forecast = model.forecast(std::slice::from_ref(&tried.edit), &bodies);
+            let forecast = model.forecast(&tried.edits, &bodies);
             let after = medians(&tried.loads);
             let mut cells = Vec::new();
             let same = tried.loads.iter().filter(|l| l.largest == own).count() * 2 > tried.loads.len();
@@ -76,7 +94,7 @@ pub fn judge(folder: &Path, only: Option<&str>) {
                     continue;
                 }
                 let scatter = spread(&page.plain, metric).max(spread(&tried.loads, metric));
-                let edit = tried.edit.key();
+                let edit = tried.name.clone();
                 let stated = brings(std::slice::from_ref(&forecast));
                 let stated = stated.iter().find(|b| b.metric == metric);
                 let inside = stated.is_some_and(|b| b.low - scatter <= measured && measured <= b.high + scatter);
@@ -87,15 +105,16 @@ pub fn judge(folder: &Path, only: Option<&str>) {
                 }
             }
             let mut verdict = "";
-            if let (Edit::Remove { file }, true) = (&tried.edit, same)
+            if let (Some(off), true) = (Off::by(&prepared, &tried.edits), same)
                 && let Some((a, b)) = before(Metric::Lcp).zip(after(Metric::Lcp))
             {
-                let is = |r: &Request| phainon_core::ResourceKey::of(&r.url) == *file;
-                let ids: Vec<_> = prepared.load.requests.iter().filter(|r| is(r)).map(|r| r.id).collect();
-                let (runs, fetching, alone) = accused(&path, &reliefs, &ids);
-                let (given, held) = (runs + fetching, runs + alone);
+                let (runs, fetching, alone) = accused(&path, &reliefs, &off.files);
+                let server = off.server(&path);
+                let (given, held) = (runs + fetching + server, runs + alone + server);
                 let least = (a * SHARE).max(LEAST);
+                let scatter = spread(&page.plain, Metric::Lcp).max(spread(&tried.loads, Metric::Lcp));
                 verdict = match (a - b > least, held > least) {
+                    _ if scatter > least / 2.0 => "loads scatter too much",
                     (true, true) => {
                         blame.found += 1;
                         "found"
@@ -115,18 +134,56 @@ pub fn judge(folder: &Path, only: Option<&str>) {
                 };
                 cells.push(format!("given {given:.0}, of it alone {held:.0}"));
             }
-            if std::env::var("PHAINON_DETAIL").is_ok_and(|only| tried.edit.key().contains(&only)) {
+            if std::env::var("PHAINON_DETAIL").is_ok_and(|only| tried.name.contains(&only)) {
                 detail(&prepared, &forecast);
             }
             let why = forecast.left_out.first().map(|l| l.1.as_str()).unwrap_or_default();
-            println!("  {:<60} {} {verdict} {why}", short(&tried.edit.key()), cells.join("  "));
+            if each {
+                println!("  {:<60} {} {verdict} {why}", short(&tried.name), cells.join("  "));
+            }
         }
         if let Some(tau) = kendall(&gains) {
-            println!("  τ {tau:.2}");
+            if each {
+                println!("  τ {tau:.2}");
+            }
             taus.push(tau);
         }
     }
     summary(&held, &blame, &taus);
+}
+
+/// What edits take away, where they do nothing else.
+struct Off {
+    files: Vec<RequestId>,
+    /// What of each request's wait was the server's work for it.
+    server: Vec<Millis>,
+}
+
+impl Off {
+    fn by(prepared: &Prepared, edits: &[Edit]) -> Option<Self> {
+        let requests = &prepared.load.requests;
+        let mut off = Self { files: Vec::new(), server: vec![Millis::ZERO; requests.len()] };
+        for edit in edits {
+            match edit {
+                Edit::Remove { file } => {
+                    off.files.extend(requests.iter().filter(|r| ResourceKey::of(&r.url) == *file).map(|r| r.id));
+                }
+                Edit::RemoveOwner { owner } => {
+                    let of_owner = requests.iter().filter(|r| prepared.owners.request(r.id) == owner);
+                    off.files.extend(of_owner.map(|r| r.id));
+                }
+                Edit::ServerRemove { part } => off.server = server_times(prepared, part),
+                _ => return None,
+            }
+        }
+        (!edits.is_empty()).then_some(off)
+    }
+
+    /// What of the path is the server's work, in ms.
+    fn server(&self, path: &[Leg]) -> f64 {
+        let waits = path.iter().filter(|l| l.cause == Cause::Wait);
+        waits.filter_map(|l| Some(self.server.get(l.request?.0 as usize)?.0.min(l.length().0))).sum()
+    }
 }
 
 /// The forecast way to the largest paint, and where requests move.
@@ -135,6 +192,18 @@ fn detail(prepared: &Prepared, forecast: &Forecast) {
     for leg in path_to_largest(prepared).unwrap_or_default() {
         let url = leg.url.as_deref().map(|u| u.rsplit('/').next().unwrap_or(u)).unwrap_or_default();
         println!("        was {:>6.0} to {:>6.0} {:?} {url}", leg.from_ms.0, leg.to_ms.0, leg.cause);
+    }
+    for leg in path_to_first_paint(prepared).unwrap_or_default() {
+        let url = leg.url.as_deref().map(|u| u.rsplit('/').next().unwrap_or(u)).unwrap_or_default();
+        println!("        FCP was {:>6.0} to {:>6.0} {:?} {url}", leg.from_ms.0, leg.to_ms.0, leg.cause);
+    }
+    for task in &forecast.tasks {
+        let is = task.start_ms.map_or(f64::NAN, |v| v.0);
+        let script = task.script.as_deref().map(|u| u.rsplit('/').next().unwrap_or(u)).unwrap_or_default();
+        println!(
+            "        task was {:>6.0} {:>5.0} is {is:>6.0} {:>5.0} {script}",
+            task.was_ms.0, task.took_ms.0, task.duration_ms.0
+        );
     }
     for step in &forecast.path {
         let what = name(step.request).or(step.script.as_ref().map(ToString::to_string)).unwrap_or_default();

@@ -4,8 +4,10 @@ use crate::blame::{Judged, Measured, judged};
 use crate::judge::kendall;
 use crate::measure::middle;
 use phainon_core::{Load, Millis, WorkName, largest_stands};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// A corpus: where its pages are kept, and how a page's markup is had.
 pub struct Corpus<'a> {
@@ -103,10 +105,28 @@ fn detail(page: &Measured, markup: Option<String>) {
 }
 
 pub fn keep(page: &Measured, folder: &Path) -> Result<(), String> {
+    write(page, folder, &file_name(page))
+}
+
+/// Keeps something in a folder, packed.
+pub fn write(what: &impl Serialize, folder: &Path, name: &str) -> Result<(), String> {
     std::fs::create_dir_all(folder).map_err(|e| e.to_string())?;
-    let json = serde_json::to_vec(page).map_err(|e| e.to_string())?;
+    let json = serde_json::to_vec(what).map_err(|e| e.to_string())?;
     let packed = zstd::encode_all(json.as_slice(), 9).map_err(|e| e.to_string())?;
-    std::fs::write(folder.join(format!("{}.json.zst", file_name(page))), packed).map_err(|e| e.to_string())
+    std::fs::write(folder.join(format!("{name}.json.zst")), packed).map_err(|e| e.to_string())
+}
+
+/// All that is kept in a folder, by its files' names; what cannot be read is left out.
+pub fn all<T: DeserializeOwned>(folder: &Path) -> Vec<T> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten();
+    let mut files: Vec<_> = entries.filter_map(|f| Some(f.ok()?.path())).collect();
+    files.retain(|p| p.extension().is_some_and(|e| e == "zst"));
+    files.sort();
+    let read = |path: &PathBuf| {
+        let json = zstd::decode_all(std::fs::read(path).ok()?.as_slice()).ok()?;
+        serde_json::from_slice(&json).ok()
+    };
+    files.iter().filter_map(read).collect()
 }
 
 /// The seed alone, or what the page is about.
@@ -137,21 +157,12 @@ fn pack(pages: &[Measured], file: &Path) -> Result<(), String> {
 }
 
 fn kept(corpus: &Corpus<'_>) -> Vec<Measured> {
-    let mut files: Vec<_> = std::fs::read_dir(corpus.folder)
-        .into_iter()
-        .flatten()
-        .filter_map(|f| Some(f.ok()?.path()))
-        .filter(|p| p.extension().is_some_and(|e| e == "zst"))
-        .collect();
-    files.sort();
-    let page = |path: &std::path::PathBuf| {
-        let json = zstd::decode_all(std::fs::read(path).ok()?.as_slice()).ok()?;
-        let mut page: Measured = serde_json::from_slice(&json).ok()?;
+    let mut pages: Vec<Measured> = all(corpus.folder);
+    for page in &mut pages {
         // Told by a rule that may be newer than what was kept.
-        if let Some(markup) = (corpus.markup)(&page) {
+        if let Some(markup) = (corpus.markup)(page) {
             page.load.largest_stands = largest_stands(&page.load, markup.as_bytes());
         }
-        Some(page)
-    };
-    files.iter().filter_map(page).collect()
+    }
+    pages
 }

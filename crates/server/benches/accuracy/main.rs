@@ -1,13 +1,13 @@
 //! How true trials are.
 //!
 //! `replay` records pages, replays them without any edit, and prints the difference of medians: the
-//! stand-in's pages, and pages of other people's templates, served from a folder that `cargo xtask accuracy`
-//! fills. `edits` compares what a trial brings with what the stand-in's own repair brings. `pairs`
+//! stand-in's pages, and pages of other people's templates, whose packages are fetched from the registry. `edits` compares what a trial brings with what the stand-in's own repair brings. `pairs`
 //! tries edits of recorded pages, one at a time, and keeps what that brings; `judge` holds path and forecast
-//! against what was kept. `generate` draws pages by chance and measures what each late file of theirs costs,
-//! `judge-generated` holds path and forecast against that. `late` has files of other people's pages come late by chance, and `judge-late` is to it
-//! what `judge-generated` is to `generate`. `noise` records pairs of one page, and of a page and its repair, and counts what
-//! comparisons say of them.
+//! against what was kept. `switches` records the stand-in with and without its repairs, `judge-switches` holds
+//! forecasts against that. `generate` draws pages by chance and measures what each late file of theirs costs,
+//! `judge-generated` holds path and forecast against that. `late` has files of other people's pages come late by
+//! chance, and `judge-late` is to it what `judge-generated` is to `generate`. `noise` records pairs of one page, and of
+//! a page and its repair, and counts what comparisons say of them.
 
 mod at_once;
 mod blame;
@@ -22,6 +22,8 @@ mod noise;
 mod pairs;
 #[path = "../../../recorder/tests/picture/mod.rs"]
 mod picture;
+mod repairs;
+mod switches;
 mod templates;
 
 use kept::{Corpus, gather, judge_kept};
@@ -49,7 +51,15 @@ async fn main() {
         }
         Some("judge") => {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
-            judge::judge(&folder, arguments.get(2).map(String::as_str));
+            judge::judge(&folder.join("pairs"), arguments.get(2).map(String::as_str));
+        }
+        Some("switches") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            switches::switches(loads, &folder, arguments.get(2).map(String::as_str)).await;
+        }
+        Some("judge-switches") => {
+            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
+            judge::judge(&folder.join("switches"), arguments.get(2).map(String::as_str));
         }
         Some("generate") => {
             let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
@@ -85,7 +95,7 @@ async fn main() {
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
         _ => println!(
-            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `switches FOLDER [ONLY]`, `judge-switches FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
         ),
     }
 }
@@ -118,15 +128,18 @@ async fn replay(loads: usize, folder: Option<PathBuf>, only: Option<&str>) {
         }
     }
     if let Some(folder) = folder {
-        for (at, page) in templates::PAGES.iter().enumerate() {
+        for (at, page) in templates::PAGES[templates::EDITED].iter().enumerate() {
             let (id, short) = if at % 2 == 0 { ("phone-on-the-move", "phone") } else { ("home-laptop", "laptop") };
             let name = format!("{page} ({short})");
             if !wanted(&name) {
                 continue;
             }
-            let Some(served) = templates::serve(&folder, page, templates::Waits::Usual).await else {
-                println!("{name}: its package is not in {}", folder.display());
-                continue;
+            let served = match templates::serve(&folder, page, templates::Waits::Usual).await {
+                Ok(served) => served,
+                Err(why) => {
+                    println!("{name}: {why}");
+                    continue;
+                }
             };
             let request = served.request(preset(id).expect("a preset"), loads);
             all.extend(told(name, record_and_replay(&request).await));

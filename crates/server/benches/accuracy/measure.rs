@@ -3,17 +3,33 @@
 use phainon_core::metrics::{Metric, Metrics};
 use phainon_core::{Conditions, Visit};
 use phainon_formats::BodyMap;
-use phainon_recorder::{RecordRequest, Recording, record_whole};
+use phainon_local::LocalHosts;
+use phainon_recorder::{RecordRequest, Recording, Sealed, record_whole};
 use phainon_replay::{Answered, Book};
-use phainon_server::read_loads;
 use phainon_server::trial::{Base, load_again, seen_of};
-use std::collections::BTreeSet;
+use phainon_server::{LoadReading, read_loads};
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use tokio::sync::mpsc;
 
 /// A recording without return visits.
 pub fn request(url: &str, conditions: Conditions, loads: usize) -> RecordRequest {
     RecordRequest::new(url, conditions, loads)
+}
+
+/// A recording of what hosts here serve: names that a page asks for are not looked up, and what is not served here is
+/// not there.
+pub fn sealed(url: &str, conditions: Conditions, loads: usize, hosts: &LocalHosts) -> RecordRequest {
+    let mut request = request(url, conditions, loads);
+    request.trusted_key = Some(hosts.key_hash().to_owned());
+    request.sealed = Some(Sealed {
+        server: hosts.address(),
+        round_trips: BTreeMap::new(),
+        before: String::new(),
+        not_asked: Vec::new(),
+        refused: Vec::new(),
+    });
+    request
 }
 
 /// Figures of both sides.
@@ -124,8 +140,8 @@ fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
     Ok(seen.into_iter().filter(|s| s.failed.is_none()).map(|s| s.metrics).collect())
 }
 
-/// What a trial of a recording starts from: its middle load, by what decides it and its server's time.
-pub fn base(recording: &Recording) -> Result<Base, String> {
+/// The middle load of a recording, by what decides it and its server's time.
+pub fn middle_load(recording: &Recording) -> Result<LoadReading, String> {
     let read =
         read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), None).map_err(|e| e.to_string())?;
     let seen: Vec<Metrics> = read.loads.iter().filter_map(|l| l.analysis()).map(|a| a.metrics.clone()).collect();
@@ -133,10 +149,14 @@ pub fn base(recording: &Recording) -> Result<Base, String> {
         let of = |metric| Some((metrics.value(metric)? / median(&seen, metric)?.max(1.0) - 1.0).abs());
         [Metric::Lcp, Metric::Ttfb].into_iter().filter_map(of).sum::<f64>()
     };
-    let known =
-        read.loads.iter().filter(|l| l.failed.is_none()).filter_map(|l| Some((l, astray(&l.analysis()?.metrics))));
-    let (load, _) = known.min_by(|a, b| a.1.total_cmp(&b.1)).ok_or("no load counts")?;
-    let load = load.reading.as_ref().ok_or("the load has no data")?.load.clone();
+    let loads = read.loads.into_iter().filter(|l| l.failed.is_none());
+    let known = loads.filter_map(|l| Some((astray(&l.analysis()?.metrics), l)));
+    Ok(known.min_by(|a, b| a.0.total_cmp(&b.0)).ok_or("no load counts")?.1)
+}
+
+/// What a trial of a recording starts from: its middle load.
+pub fn base(recording: &Recording) -> Result<Base, String> {
+    let load = middle_load(recording)?.reading.ok_or("the load has no data")?.load;
     let bodies: &BodyMap = &recording.bodies;
     let body = |hash: &str| bodies.get(hash).cloned();
     Base::of(load, None, &body, recording.detail.as_ref(), Arc::default(), None)

@@ -1,9 +1,10 @@
 //! Pairs: pages recorded, and each loaded again with one edit after the other. They are kept in a folder, so
 //! that path and forecast can be judged by them again and again.
 
+use crate::kept;
 use crate::measure::{self, base, element, record};
 use crate::templates;
-use phainon_core::metrics::{Metric, Metrics};
+use phainon_core::metrics::{Coverage, Metric, Metrics};
 use phainon_core::path::path_to_largest;
 use phainon_core::{Edit, EditKind, Load, RenderBlocking, Request, ResourceKey, ResourceKind, Visit, analyse, preset};
 use phainon_recorder::{RecordRequest, Recording};
@@ -29,10 +30,12 @@ pub struct Seen {
     pub largest: String,
 }
 
-/// An edit, and the loads with it.
+/// Edits, and the loads with them.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Tried {
-    pub edit: Edit,
+    /// What was done, in short.
+    pub name: String,
+    pub edits: Vec<Edit>,
     pub loads: Vec<Seen>,
 }
 
@@ -48,6 +51,12 @@ pub struct Page {
     /// Text bodies that came unpacked, by their hashes.
     #[serde(default)]
     pub texts: BTreeMap<String, String>,
+    /// What of its code the page used.
+    #[serde(default)]
+    pub coverage: Vec<Coverage>,
+    /// The same load as files of less tell it.
+    #[serde(default)]
+    pub otherwise: Vec<Load>,
 }
 
 /// Records pages and tries edits of each.
@@ -62,10 +71,12 @@ pub async fn pairs(loads: usize, folder: &Path, only: Option<&str>) {
         request.trusted_key = Some(site.key_hash().to_owned());
         told(page_of(page.name, request, loads, folder).await);
     }
-    for (at, page) in templates::PAGES.iter().enumerate().filter(|(_, p)| wanted(p)) {
-        let Some(served) = templates::serve(folder, page, templates::Waits::Usual).await else { continue };
+    for (at, page) in templates::PAGES[templates::EDITED].iter().enumerate().filter(|(_, p)| wanted(p)) {
         let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
-        told(page_of(page, served.request(preset(conditions).expect("a preset"), 3), loads, folder).await);
+        told(match templates::serve(folder, page, templates::Waits::Usual).await {
+            Ok(served) => page_of(page, served.request(preset(conditions).expect("a preset"), 3), loads, folder).await,
+            Err(why) => Err(why),
+        });
     }
 }
 
@@ -85,15 +96,17 @@ async fn page_of(name: &str, request: RecordRequest, loads: usize, folder: &Path
         plain: Vec::new(),
         tried: Vec::new(),
         texts: texts(&base, &recording),
+        coverage: base.prepared.coverage.to_vec(),
+        otherwise: Vec::new(),
     };
     let edits = edits_of(&base, &recording);
     for edit in edits {
         let Ok((book, _)) = base.with(std::slice::from_ref(&edit), &[]) else { continue };
         page.plain.extend(again(&base, base.book.clone(), 1).await?);
         let tried = again(&base, book, loads).await?;
-        page.tried.push(Tried { edit, loads: tried });
+        page.tried.push(Tried { name: edit.key(), edits: vec![edit], loads: tried });
     }
-    keep(&page, folder)?;
+    keep_in(&page, &folder.join("pairs"))?;
     Ok(format!("{name}: {} edits, {} loads without", page.tried.len(), page.plain.len()))
 }
 
@@ -103,7 +116,7 @@ async fn again(base: &Base, book: phainon_replay::Book, loads: usize) -> Result<
     seen(&made.recording)
 }
 
-fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {
+pub fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {
     let read = read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), None);
     let loads = seen_of(&read.map_err(|e| e.to_string())?.loads, Visit::First);
     let figures = |m: &Metrics| {
@@ -152,7 +165,7 @@ fn edits_of(base: &Base, recording: &Recording) -> Vec<Edit> {
 }
 
 /// Bodies of text that came unpacked, for edits that pack them.
-fn texts(base: &Base, recording: &Recording) -> BTreeMap<String, String> {
+pub fn texts(base: &Base, recording: &Recording) -> BTreeMap<String, String> {
     let unpacked = base.prepared.load.requests.iter().filter(|r| r.header("content-encoding").is_none());
     let bodies = unpacked.filter_map(|r| r.body.as_ref()).filter_map(|b| {
         let body = recording.bodies.get(&b.hash)?;
@@ -161,29 +174,9 @@ fn texts(base: &Base, recording: &Recording) -> BTreeMap<String, String> {
     bodies.collect()
 }
 
-fn keep(page: &Page, folder: &Path) -> Result<(), String> {
-    let folder = folder.join("pairs");
-    std::fs::create_dir_all(&folder).map_err(|e| e.to_string())?;
-    let name: String = page.name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
-    let json = serde_json::to_vec(page).map_err(|e| e.to_string())?;
-    let packed = zstd::encode_all(json.as_slice(), 9).map_err(|e| e.to_string())?;
-    std::fs::write(folder.join(format!("{name}.json.zst")), packed).map_err(|e| e.to_string())
-}
-
-/// What was measured before.
-pub fn kept(folder: &Path) -> Vec<Page> {
-    let mut files: Vec<_> = std::fs::read_dir(folder.join("pairs"))
-        .into_iter()
-        .flatten()
-        .filter_map(|f| Some(f.ok()?.path()))
-        .filter(|p| p.extension().is_some_and(|e| e == "zst"))
-        .collect();
-    files.sort();
-    let page = |path: &std::path::PathBuf| {
-        let json = zstd::decode_all(std::fs::read(path).ok()?.as_slice()).ok()?;
-        serde_json::from_slice(&json).ok()
-    };
-    files.iter().filter_map(page).collect()
+/// Keeps a page in a folder, by its name.
+pub fn keep_in(page: &Page, folder: &Path) -> Result<(), String> {
+    kept::write(page, folder, &page.name.replace(|c: char| !c.is_alphanumeric(), "-"))
 }
 
 /// The bodies that were kept with a page.

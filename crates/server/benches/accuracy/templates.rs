@@ -3,6 +3,7 @@
 //! What it takes from hosts that serve packages comes from the packages; sheets of fonts are made up.
 
 use crate::blame::Instead;
+use crate::measure::sealed;
 use axum::Router;
 use axum::extract::{Request, State};
 use axum::http::{HeaderMap, StatusCode, Uri, header};
@@ -10,17 +11,50 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::any;
 use phainon_core::Conditions;
 use phainon_local::{LocalHosts, Offer};
-use phainon_recorder::{RecordRequest, Sealed};
+use phainon_recorder::RecordRequest;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap};
 use std::io::Write;
+use std::ops::Range;
 use std::path::{Path, PathBuf};
+use std::process::Command;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-/// Pages of which pairs are measured, in `packages` of the folder.
-pub const PAGES: [&str; 15] = [
+/// Pages of packages of the registry. New ones come last: a page's place tells its half.
+pub const PAGES: [&str; 80] = [
+    "paper-kit-2/examples/landing.html",
+    "startbootstrap-landing-page/dist/index.html",
+    "startbootstrap-grayscale/dist/index.html",
+    "startbootstrap-stylish-portfolio/dist/index.html",
+    "startbootstrap-new-age/dist/index.html",
+    "startbootstrap-resume/dist/index.html",
+    "startbootstrap-business-casual/dist/index.html",
+    "startbootstrap-sb-admin-2/index.html",
+    "startbootstrap-modern-business/dist/index.html",
+    "startbootstrap-modern-business/dist/blog-post.html",
+    "startbootstrap-one-page-wonder/dist/index.html",
+    "argon-design-system-free/index.html",
+    "argon-design-system-free/examples/landing.html",
+    "paper-dashboard/dashboard.html",
+    "paper-dashboard/user.html",
+    "swagger-ui-dist/index.html",
+    "webslides/demos/landings.html",
+    "webslides/demos/portfolios.html",
+    "webslides/index.html",
+    "shower/index.html",
+    "tabler-ui/dist/index.html",
+    "tabler-ui/dist/gallery.html",
+    "tabler-ui/dist/blog.html",
+    "tabler-ui/dist/store.html",
+    "tabler-ui/dist/charts.html",
+    "notus-js/index.html",
+    "notus-js/pages/landing.html",
+    "notus-js/pages/admin/dashboard.html",
+    "owl.carousel/docs/demos/lazyLoad.html",
+    "owl.carousel/docs/demos/animate.html",
+    "aos/demo/async.html",
     "material-kit/index.html",
     "material-dashboard/pages/dashboard.html",
     "paper-kit-2/index.html",
@@ -36,7 +70,45 @@ pub const PAGES: [&str; 15] = [
     "startbootstrap-creative/dist/index.html",
     "startbootstrap-freelancer/dist/index.html",
     "startbootstrap-clean-blog/dist/index.html",
+    "startbootstrap-clean-blog/dist/post.html",
+    "startbootstrap-sb-admin/dist/index.html",
+    "startbootstrap-shop-homepage/dist/index.html",
+    "startbootstrap-blog-home/dist/index.html",
+    "startbootstrap-heroic-features/dist/index.html",
+    "startbootstrap-small-business/dist/index.html",
+    "startbootstrap-full-width-pics/dist/index.html",
+    "startbootstrap-the-big-picture/dist/index.html",
+    "admin-lte@3.2.0/index.html",
+    "admin-lte@3.2.0/index3.html",
+    "admin-lte@3.2.0/pages/gallery.html",
+    "admin-lte@3.2.0/pages/calendar.html",
+    "admin-lte@2.4.18/index.html",
+    "admin-lte@2.4.18/pages/widgets.html",
+    "ckeditor4/samples/index.html",
+    "flickity@1/sandbox/wrap-around.html",
+    "gridlex/docs/index.html",
+    "gridlex/docs/expo.html",
+    "hover.css/index.html",
+    "lightgallery@1/demo/index.html",
+    "mediaelement@4/demo/index.html",
+    "mixitup@3/demos/index.html",
+    "multiscroll.js/examples/selectors.html",
+    "pagepiling.js/examples/horizontalScroll.html",
+    "picnic/docs/index.html",
+    "skrollr/examples/classic.html",
+    "spectre.css@0.5/docs/index.html",
+    "spectre.css@0.5/docs/elements.html",
+    "todomvc/index.html",
+    "todomvc/examples/react/index.html",
+    "todomvc/examples/emberjs/index.html",
+    "todomvc/examples/angularjs/index.html",
+    "todomvc/examples/backbone/index.html",
+    "vis@4/examples/network/basicUsage.html",
 ];
+/// Those of them that replays and edits are tried on.
+pub const EDITED: Range<usize> = 31..46;
+/// Libraries that pages take from hosts of packages.
+const HOSTED: [&str; 3] = ["@fortawesome/fontawesome-free@6.3.0", "bootstrap-icons@1.5.0", "bootstrap@5.2.3"];
 
 const HOST: &str = "www.anchorage.test";
 const LIBRARIES: &str = "libs.quayside.test";
@@ -96,17 +168,7 @@ pub struct Served {
 
 impl Served {
     pub fn request(&self, conditions: Conditions, loads: usize) -> RecordRequest {
-        let mut request = RecordRequest::new(&self.url, conditions, loads);
-        request.trusted_key = Some(self.hosts.key_hash().to_owned());
-        // Names of hosts that a page asks for are not looked up: what is not served here is not there.
-        request.sealed = Some(Sealed {
-            server: self.hosts.address(),
-            round_trips: BTreeMap::new(),
-            before: String::new(),
-            not_asked: Vec::new(),
-            refused: Vec::new(),
-        });
-        request
+        sealed(&self.url, conditions, loads, &self.hosts)
     }
 
     /// Has a file sent otherwise from now on, and no other.
@@ -115,30 +177,50 @@ impl Served {
     }
 }
 
-/// Serves the package of a page; `None` where it is not there.
-pub async fn serve(folder: &Path, page: &str, waits: Waits) -> Option<Served> {
+/// Serves the package of a page, which is fetched where it is not there.
+pub async fn serve(folder: &Path, page: &str, waits: Waits) -> Result<Served, String> {
     let packages = folder.join("packages");
-    let (root, path) = placed(&packages, page)?;
-    let markup = with_libraries(&std::fs::read_to_string(root.join(&path)).ok()?, &path);
+    let (package, path) = parts(page);
+    for needed in HOSTED.into_iter().chain([package]) {
+        unpack(&packages, needed)?;
+    }
+    let (root, path) = (packages.join(package), path.to_owned());
+    let markup = markup(folder, page).ok_or_else(|| format!("{package} has no {path}"))?;
     let site = Arc::new(Site { packages, root, waits, otherwise: Mutex::default(), packed: Mutex::default() });
     let app = Router::new().fallback(any(answer)).with_state(site.clone());
-    let hosts = LocalHosts::start(&hosts_in(&markup), app, |_| Offer::Both).await.ok()?;
-    Some(Served { hosts, url: format!("https://{HOST}/{path}"), markup, site })
+    let hosts = LocalHosts::start(&hosts_in(&markup), app, |_| Offer::Both).await.map_err(|e| e.to_string())?;
+    Ok(Served { hosts, url: format!("https://{HOST}/{path}"), markup, site })
 }
 
-/// The markup of a page as it is served.
+/// The markup of a page as it is served; `None` where its package is not there.
 pub fn markup(folder: &Path, page: &str) -> Option<String> {
-    let (root, path) = placed(&folder.join("packages"), page)?;
-    Some(with_libraries(&std::fs::read_to_string(root.join(&path)).ok()?, &path))
+    let (package, path) = parts(page);
+    let file = folder.join("packages").join(package).join(path);
+    Some(with_libraries(&std::fs::read_to_string(file).ok()?, path))
 }
 
 /// A page's package, and its path in it. Names of packages may have a scope.
-fn placed(packages: &Path, page: &str) -> Option<(PathBuf, String)> {
-    let depth = if page.starts_with('@') { 2 } else { 1 };
-    let mut parts = page.splitn(depth + 1, '/');
-    let root = parts.by_ref().take(depth).fold(packages.to_owned(), |at, part| at.join(part));
-    let path = parts.next()?.to_owned();
-    root.join(&path).is_file().then_some((root, path))
+fn parts(page: &str) -> (&str, &str) {
+    let scope = if page.starts_with('@') { page.find('/').map_or(0, |at| at + 1) } else { 0 };
+    page[scope..].find('/').map_or((page, ""), |at| (&page[..scope + at], &page[scope + at + 1..]))
+}
+
+/// Has a package of the registry lie in a folder of its own, without what it depends on.
+fn unpack(packages: &Path, package: &str) -> Result<(), String> {
+    let folder = packages.join(package);
+    if folder.join("package.json").is_file() {
+        return Ok(());
+    }
+    std::fs::create_dir_all(&folder).map_err(|e| format!("{} could not be made: {e}", folder.display()))?;
+    let run = |command: &mut Command| match command.current_dir(&folder).output() {
+        Ok(done) if done.status.success() => Ok(String::from_utf8_lossy(&done.stdout).trim().to_owned()),
+        Ok(done) => Err(format!("{package}: {}", String::from_utf8_lossy(&done.stderr).trim())),
+        Err(e) => Err(format!("{package}: {e}")),
+    };
+    let archive = run(Command::new("npm").args(["pack", "--silent", package]))?;
+    let archive = archive.lines().last().unwrap_or_default();
+    run(Command::new("tar").args(["xzf", archive, "--strip-components=1"]))?;
+    std::fs::remove_file(folder.join(archive)).map_err(|e| e.to_string())
 }
 
 /// Every host that a page's markup names, and those that are made up.

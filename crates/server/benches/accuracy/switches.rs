@@ -1,0 +1,103 @@
+//! The stand-in's pages as they are, and with one repair after the other: what forecasts are held against that owe
+//! nothing to trials.
+
+use crate::measure::{base, middle_load, record, request};
+use crate::pairs::{Page, Tried, keep_in, seen, texts};
+use crate::repairs::{REPAIRS, Repair};
+use phainon_core::{Conditions, Load, preset};
+use phainon_formats::{FormatError, MAX_UNPACKED, MemoryBudget, RawLoad, har};
+use phainon_recorder::RecordRequest;
+use phainon_standin::{StandIn, all_pages};
+use std::path::Path;
+use std::time::Duration;
+
+/// Under which conditions, and what they are called in a page's name.
+const CONDITIONS: [(&str, &str); 3] =
+    [("home-laptop", "laptop"), ("phone-on-the-move", "phone"), ("village-line", "village")];
+
+/// A load is over when nothing has come for so long.
+const QUIET: Duration = Duration::from_millis(1200);
+
+/// Records pages and their repairs. `only` names parts of pages' names.
+pub async fn switches(loads: usize, folder: &Path, only: Option<&str>) {
+    let site = StandIn::start().await.expect("the stand-in starts");
+    for (id, short) in CONDITIONS {
+        for page in all_pages() {
+            let name = format!("{} ({short})", page.name);
+            if only.is_some_and(|only| !only.split(',').any(|o| name.contains(o))) {
+                continue;
+            }
+            let asked = |repair: &str, loads: usize| asked(&site, page.path, repair, preset(id), loads);
+            let repairs: Vec<&Repair> = REPAIRS.iter().filter(|r| r.path == page.path).collect();
+            match page_of(&name, &asked, &repairs, loads).await {
+                Ok(page) => {
+                    println!("{name}: {} repairs, {} loads without", page.tried.len(), page.plain.len());
+                    keep_in(&page, &folder.join("switches")).expect("the folder can be written");
+                }
+                Err(why) => println!("{name} could not be measured: {why}"),
+            }
+        }
+    }
+}
+
+fn asked(site: &StandIn, path: &str, repair: &str, conditions: Option<Conditions>, loads: usize) -> RecordRequest {
+    let url = format!("http://www.skerryline.test{path}{repair}");
+    let mut request = request(&url, conditions.expect("a preset"), loads);
+    request.hosts = site.hosts();
+    request.trusted_key = Some(site.key_hash().to_owned());
+    request.limits.quiet = QUIET;
+    request
+}
+
+/// A load as files of less tell it: its HAR and its trace, either alone.
+fn otherwise(raw: &RawLoad, load: &Load) -> Result<Vec<Load>, FormatError> {
+    let text = har::text(load, None);
+    let (loads, _) = har::read(text.as_bytes(), &raw.name, &MemoryBudget::new(MAX_UNPACKED))?;
+    let har = loads.into_iter().next().unwrap_or_default();
+    let both = RawLoad { trace: raw.trace.clone(), ..har.clone() };
+    let trace = RawLoad { name: raw.name.clone(), trace: raw.trace.clone(), ..RawLoad::default() };
+    [both, trace, har].iter().map(RawLoad::assemble).collect()
+}
+
+/// A load that does not count: what a server does once for all is done.
+async fn warm(request: &RecordRequest) -> Result<(), String> {
+    record(request).await.map(|_| ())
+}
+
+async fn page_of(
+    name: &str,
+    asked: &(dyn Fn(&str, usize) -> RecordRequest + Sync),
+    repairs: &[&Repair],
+    loads: usize,
+) -> Result<Page, String> {
+    warm(&asked("", 1)).await?;
+    let mut plain = asked("", 3);
+    plain.detail = true;
+    let (recording, _) = record(&plain).await?;
+    let base = base(&recording)?;
+    let load = (*base.prepared.load).clone();
+    let mut page = Page {
+        name: name.to_owned(),
+        plain: seen(&recording)?,
+        tried: Vec::new(),
+        texts: texts(&base, &recording),
+        coverage: base.prepared.coverage.to_vec(),
+        otherwise: otherwise(&middle_load(&recording)?.raw, &load).map_err(|e| e.to_string())?,
+        load,
+    };
+    for (place, repair) in repairs.iter().enumerate() {
+        // A page cache has to be filled first.
+        if repair.on.contains("page-cache") {
+            warm(&asked(&repair.query(), 1)).await?;
+        }
+        let (repaired, metrics) = record(&asked(&repair.query(), loads)).await?;
+        let edits = repair.edits(&base, &metrics);
+        page.tried.push(Tried { name: repair.on.to_owned(), edits, loads: seen(&repaired)? });
+        // Some in between, so that what drifts on the machine hits both.
+        if place % 3 == 2 {
+            let (recording, _) = record(&asked("", 1)).await?;
+            page.plain.extend(seen(&recording)?);
+        }
+    }
+    Ok(page)
+}
