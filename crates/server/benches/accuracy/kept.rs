@@ -1,8 +1,8 @@
 //! What was measured of pages, kept in a folder, a file a page; and judged at once and as often as one likes.
 
 use crate::blame::{Judged, Measured, judged};
-use crate::judge::kendall;
 use crate::measure::middle;
+use crate::order::kendall;
 use phainon_core::{Load, Millis, WorkName, largest_stands};
 use serde::Serialize;
 use serde::de::DeserializeOwned;

@@ -19,6 +19,7 @@ mod kept;
 mod late;
 mod measure;
 mod noise;
+mod order;
 mod pairs;
 #[path = "../../../recorder/tests/picture/mod.rs"]
 mod picture;
