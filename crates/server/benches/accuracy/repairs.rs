@@ -12,7 +12,7 @@ pub struct Repair {
     pub on: &'static str,
     pub path: &'static str,
     /// As the command line writes edits: `*` is every file that it can be done to, `measured` what the repaired site
-    /// took.
+    /// took. Of several together, none: they are those of each.
     edits: &'static [&'static str],
     /// What trials are held by.
     pub metrics: &'static [Metric],
@@ -162,105 +162,17 @@ pub const REPAIRS: [Repair; 44] = [
         edits: &["remove_owner:berth-booking", "server_remove:berth-booking"],
         metrics: WORK,
     },
-    Repair {
-        on: "scripts-deferred,sheets-reduced",
-        path: "/",
-        edits: &[
-            "defer_script:vendor.js",
-            "defer_script:deck-slider/slider.js",
-            "reduce_style:base.css",
-            "reduce_style:layout.css",
-            "reduce_style:slider.css",
-            "reduce_style:quay.css",
-        ],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "hero-in-html,pictures-sized",
-        path: "/",
-        edits: &["put_in_html:hero-marlin-bay.jpg", "resize:hero-marlin-bay.jpg"],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "advert-reencoded,chat-delayed,tags-delayed",
-        path: "/",
-        edits: &["shrink:advert.jpg=0.1", "delay_script:parleydock.test", "delay_script:driftmetric.test"],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "page-cache,text-packed",
-        path: "/",
-        edits: &["page_cache:http://www.skerryline.test/", "compress:*"],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "hero-in-html,scripts-deferred,sheets-reduced,page-cache",
-        path: "/",
-        edits: &[
-            "put_in_html:hero-marlin-bay.jpg",
-            "defer_script:vendor.js",
-            "defer_script:deck-slider/slider.js",
-            "reduce_style:base.css",
-            "reduce_style:layout.css",
-            "reduce_style:slider.css",
-            "reduce_style:quay.css",
-            "page_cache:http://www.skerryline.test/",
-        ],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "query-batched,sheets-reduced",
-        path: "/timetable/",
-        edits: &[
-            "faster_response:http://www.skerryline.test/timetable/=measured",
-            "reduce_style:base.css",
-            "reduce_style:layout.css",
-            "reduce_style:quay.css",
-        ],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "font-swap,text-packed",
-        path: "/timetable/",
-        edits: &[
-            "show_text:quay-600.woff2",
-            "show_text:quay-400.woff2",
-            "preload_font:quay-600.woff2",
-            "preload_font:quay-400.woff2",
-            "compress:*",
-        ],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "imports-flat,player-on-demand",
-        path: "/notices/winter-refit/",
-        edits: &["lift_import:*", "delay_script:player.js"],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "scripts-deferred,sheets-reduced",
-        path: "/crossing/anvil-gull/",
-        edits: &[
-            "defer_script:vendor.js",
-            "reduce_style:base.css",
-            "reduce_style:layout.css",
-            "reduce_style:stars.css",
-            "reduce_style:quay.css",
-        ],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "chat-delayed,tags-delayed",
-        path: "/book/",
-        edits: &["delay_script:parleydock.test", "delay_script:driftmetric.test"],
-        metrics: PAINTS,
-    },
-    Repair {
-        on: "page-cache,tags-delayed",
-        path: "/fleet/",
-        edits: &["page_cache:http://www.skerryline.test/fleet/", "delay_script:driftmetric.test"],
-        metrics: PAINTS,
-    },
+    Repair { on: "scripts-deferred,sheets-reduced", path: "/", edits: &[], metrics: PAINTS },
+    Repair { on: "hero-in-html,pictures-sized", path: "/", edits: &[], metrics: PAINTS },
+    Repair { on: "advert-reencoded,chat-delayed,tags-delayed", path: "/", edits: &[], metrics: PAINTS },
+    Repair { on: "page-cache,text-packed", path: "/", edits: &[], metrics: PAINTS },
+    Repair { on: "hero-in-html,scripts-deferred,sheets-reduced,page-cache", path: "/", edits: &[], metrics: PAINTS },
+    Repair { on: "query-batched,sheets-reduced", path: "/timetable/", edits: &[], metrics: PAINTS },
+    Repair { on: "font-swap,text-packed", path: "/timetable/", edits: &[], metrics: PAINTS },
+    Repair { on: "imports-flat,player-on-demand", path: "/notices/winter-refit/", edits: &[], metrics: PAINTS },
+    Repair { on: "scripts-deferred,sheets-reduced", path: "/crossing/anvil-gull/", edits: &[], metrics: PAINTS },
+    Repair { on: "chat-delayed,tags-delayed", path: "/book/", edits: &[], metrics: PAINTS },
+    Repair { on: "page-cache,tags-delayed", path: "/fleet/", edits: &[], metrics: PAINTS },
 ];
 
 impl Repair {
@@ -273,7 +185,9 @@ impl Repair {
 
     /// The edits of a load that imitate it, by what the repaired site measured.
     pub fn edits(&self, base: &Base, repaired: &[Metrics]) -> Vec<Edit> {
-        let edits = self.edits.iter().flat_map(|text| edits_of(text, base, repaired));
+        let own = |r: &&Self| r.path == self.path && self.on.split(',').any(|name| name == r.on);
+        let texts = REPAIRS.iter().filter(own).flat_map(|r| r.edits);
+        let edits = texts.flat_map(|text| edits_of(text, base, repaired));
         // A plugin has files here, or work on the server, or both.
         let prepared = &base.prepared;
         let has = |edit: &Edit| match edit {
