@@ -9,6 +9,11 @@ const WITHIN =
 export function BringsTable({ brings }: { brings: Brings[] }) {
   return (
     <table className="w-full text-[12.5px]" aria-label="What it brings, by forecast">
+      {!tellsPaints(brings) && (
+        <caption className="caption-bottom pt-1 text-left text-[11.5px] text-ink-2">
+          {UNPAINTED.replace(/^w/, 'W')}.
+        </caption>
+      )}
       <tbody>
         {brings.map((b) => (
           <tr key={b.metric} className={`align-baseline ${moves(b) ? '' : 'text-ink-2'}`}>
@@ -31,11 +36,6 @@ export function BringsTable({ brings }: { brings: Brings[] }) {
           </tr>
         ))}
       </tbody>
-      {!tellsPaints(brings) && (
-        <caption className="caption-bottom pt-1 text-left text-[11.5px] text-ink-2">
-          {UNPAINTED.replace(/^w/, 'W')}.
-        </caption>
-      )}
     </table>
   );
 }

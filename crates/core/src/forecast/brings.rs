@@ -11,7 +11,7 @@ use ts_rs::TS;
 /// ms where it comes to little; farther off where the load is told by less than a recording. See `docs/forecast.md`.
 #[must_use]
 pub fn astray(metric: Metric, after: f64, source: Source) -> f64 {
-    // A trace tells neither who asked for a file nor what came with its answer; a HAR beside it tells a part of that.
+    // As the same loads, told by each, were astray of what was measured.
     let paints = match source {
         Source::Trace | Source::Har => 0.3,
         Source::HarAndTrace => 0.25,

@@ -1,6 +1,6 @@
 //! Whether an edit brings in a trial what the repair brings on the site: the stand-in's switches.
 
-use crate::measure::{base, median, record, replayed, request};
+use crate::measure::{base, median, of_site, record, replayed};
 use crate::repairs::REPAIRS;
 use phainon_core::compare::difference_of_medians;
 use phainon_core::metrics::Metrics;
@@ -16,13 +16,8 @@ pub async fn edits(loads: usize, only: Option<&str>) {
     let mut held = (0, 0);
     let mut bases: BTreeMap<&str, Base> = BTreeMap::new();
     for repair in REPAIRS.iter().filter(|r| only.is_none_or(|only| only.split(',').any(|o| r.on == o))) {
-        let asked = |fix: &str, loads: usize| {
-            let mut request =
-                request(&format!("http://www.skerryline.test{}{fix}", repair.path), conditions.clone(), loads);
-            request.hosts = site.hosts();
-            request.trusted_key = Some(site.key_hash().to_owned());
-            request
-        };
+        let asked =
+            |fix: &str, loads: usize| of_site(&site, &format!("{}{fix}", repair.path), conditions.clone(), loads);
         let fix = repair.query();
         if !bases.contains_key(repair.path) {
             let mut request = asked("", 3);

@@ -42,51 +42,39 @@ pub const HELD: [Metric; 5] = [Metric::Fcp, Metric::Lcp, Metric::Tbt, Metric::Sp
 async fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
     let loads = std::env::var("PHAINON_LOADS").ok().and_then(|n| n.parse().ok()).unwrap_or(5);
+    let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
     match arguments.first().map(String::as_str) {
         Some("replay") => {
             replay(loads, arguments.get(1).map(PathBuf::from), arguments.get(2).map(String::as_str)).await
         }
         Some("pairs") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             pairs::pairs(loads, &folder, arguments.get(2).map(String::as_str)).await;
         }
         Some("judge") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             judge::judge(&folder.join("pairs"), arguments.get(2).map(String::as_str));
         }
         Some("switches") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             switches::switches(loads, &folder, arguments.get(2).map(String::as_str)).await;
         }
         Some("judge-switches") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             judge::judge(&folder.join("switches"), arguments.get(2).map(String::as_str));
         }
-        Some("generate") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
-            match range(arguments.get(2).map_or("0-200", String::as_str)) {
-                Some(seeds) => generated::generate(seeds, &folder).await,
-                None => println!("accuracy: name seeds as FROM-TO"),
-            }
-        }
+        Some("generate") => match range(arguments.get(2).map_or("0-200", String::as_str)) {
+            Some(seeds) => generated::generate(seeds, &folder).await,
+            None => println!("accuracy: name seeds as FROM-TO"),
+        },
         Some("judge-generated") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             judge_kept(&drawn(&folder.join("generated")), arguments.get(2).map(String::as_str));
         }
-        Some("late") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
-            match arguments.get(2).and_then(|draws| range(draws)) {
-                Some(draws) => late::late(draws, &folder, arguments.get(3).map(String::as_str)).await,
-                None => println!("accuracy: name draws as FROM-TO"),
-            }
-        }
+        Some("late") => match arguments.get(2).and_then(|draws| range(draws)) {
+            Some(draws) => late::late(draws, &folder, arguments.get(3).map(String::as_str)).await,
+            None => println!("accuracy: name draws as FROM-TO"),
+        },
         Some("judge-late") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             let corpus = Corpus { folder: &folder.join("late"), markup: &|page| late::markup_of(&folder, &page.about) };
             judge_kept(&corpus, arguments.get(2).map(String::as_str));
         }
         Some("gather") => {
-            let folder = arguments.get(1).map(PathBuf::from).unwrap_or_default();
             let kept = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/measured");
             if let Err(why) = gather(&drawn(&folder.join("generated")), Path::new(kept)) {
                 println!("accuracy: {why}");
@@ -121,10 +109,7 @@ async fn replay(loads: usize, folder: Option<PathBuf>, only: Option<&str>) {
             if !wanted(&name) {
                 continue;
             }
-            let url = format!("http://www.skerryline.test{}", page.path);
-            let mut request = measure::request(&url, preset(id).expect("a preset"), loads);
-            request.hosts = site.hosts();
-            request.trusted_key = Some(site.key_hash().to_owned());
+            let request = measure::of_site(&site, page.path, preset(id).expect("a preset"), loads);
             all.extend(told(name, record_and_replay(&request).await));
         }
     }

@@ -8,6 +8,7 @@ use phainon_recorder::{RecordRequest, Recording, Sealed, record_whole};
 use phainon_replay::{Answered, Book};
 use phainon_server::trial::{Base, load_again, seen_of};
 use phainon_server::{LoadReading, read_loads};
+use phainon_standin::StandIn;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use tokio::sync::mpsc;
@@ -15,6 +16,14 @@ use tokio::sync::mpsc;
 /// A recording without return visits.
 pub fn request(url: &str, conditions: Conditions, loads: usize) -> RecordRequest {
     RecordRequest::new(url, conditions, loads)
+}
+
+/// A recording of a page of the stand-in; `asked` is its path, with the repairs that are asked for.
+pub fn of_site(site: &StandIn, asked: &str, conditions: Conditions, loads: usize) -> RecordRequest {
+    let mut request = request(&format!("http://www.skerryline.test{asked}"), conditions, loads);
+    request.hosts = site.hosts();
+    request.trusted_key = Some(site.key_hash().to_owned());
+    request
 }
 
 /// A recording of what hosts here serve: names that a page asks for are not looked up, and what is not served here is

@@ -1,7 +1,7 @@
 //! What comparisons say of real pairs: recordings of one unchanged page, of a page and its repair, and of
 //! a page before and after the fixes that a plan of least effort asks for.
 
-use crate::measure::{median, record, request};
+use crate::measure::{median, of_site, record};
 use phainon_core::compare::{Verdict, compare};
 use phainon_core::metrics::{Metric, Metrics};
 use phainon_core::{Conditions, Settings, preset};
@@ -28,10 +28,7 @@ struct Bench {
 impl Bench {
     async fn load(&self, path: &str, fix: &str) -> Option<Metrics> {
         let asked = if fix.is_empty() { String::new() } else { format!("?fix={fix}") };
-        let url = format!("http://www.skerryline.test{path}{asked}");
-        let mut request = request(&url, self.conditions.clone(), 1);
-        request.hosts = self.site.hosts();
-        request.trusted_key = Some(self.site.key_hash().to_owned());
+        let request = of_site(&self.site, &format!("{path}{asked}"), self.conditions.clone(), 1);
         record(&request).await.ok()?.1.pop()
     }
 }

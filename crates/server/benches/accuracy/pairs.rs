@@ -65,10 +65,7 @@ pub async fn pairs(loads: usize, folder: &Path, only: Option<&str>) {
     let site = StandIn::start().await.expect("the stand-in starts");
     for (at, page) in all_pages().enumerate().filter(|(_, p)| wanted(p.name)) {
         let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
-        let url = format!("http://www.skerryline.test{}", page.path);
-        let mut request = measure::request(&url, preset(conditions).expect("a preset"), 3);
-        request.hosts = site.hosts();
-        request.trusted_key = Some(site.key_hash().to_owned());
+        let request = measure::of_site(&site, page.path, preset(conditions).expect("a preset"), 3);
         told(page_of(page.name, request, loads, folder).await);
     }
     for (at, page) in templates::PAGES[templates::EDITED].iter().enumerate().filter(|(_, p)| wanted(p)) {

@@ -1,7 +1,7 @@
 //! The stand-in's pages as they are, and with one repair after the other: what forecasts are held against that owe
 //! nothing to trials.
 
-use crate::measure::{base, middle_load, record, request};
+use crate::measure::{base, middle_load, of_site, record};
 use crate::pairs::{Page, Tried, keep_in, seen, texts};
 use crate::repairs::{REPAIRS, Repair};
 use phainon_core::{Conditions, Load, preset};
@@ -41,15 +41,12 @@ pub async fn switches(loads: usize, folder: &Path, only: Option<&str>) {
 }
 
 fn asked(site: &StandIn, path: &str, repair: &str, conditions: Option<Conditions>, loads: usize) -> RecordRequest {
-    let url = format!("http://www.skerryline.test{path}{repair}");
-    let mut request = request(&url, conditions.expect("a preset"), loads);
-    request.hosts = site.hosts();
-    request.trusted_key = Some(site.key_hash().to_owned());
+    let mut request = of_site(site, &format!("{path}{repair}"), conditions.expect("a preset"), loads);
     request.limits.quiet = QUIET;
     request
 }
 
-/// A load as files of less tell it: its HAR and its trace, either alone.
+/// A load as files of less tell it: its HAR with its trace, and either alone.
 fn otherwise(raw: &RawLoad, load: &Load) -> Result<Vec<Load>, FormatError> {
     let text = har::text(load, None);
     let (loads, _) = har::read(text.as_bytes(), &raw.name, &MemoryBudget::new(MAX_UNPACKED))?;

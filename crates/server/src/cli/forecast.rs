@@ -55,7 +55,7 @@ pub fn forecast(given: &ForecastArguments) -> Result<u8, String> {
         for b in &all {
             text += &format!("  {}\n", texts::brings(b));
         }
-        if all.iter().all(|b| b.metric != Metric::Lcp) {
+        if all.iter().all(|b| !matches!(b.metric, Metric::Lcp | Metric::Fcp)) {
             text +=
                 "When it is painted is not told by this file, so that of the metrics only the weight is forecast.\n";
         }
