@@ -369,22 +369,6 @@ fn a_picture_that_is_asked_for_sooner_stands_behind_what_the_server_had_before()
     assert!((-600.0..-400.0).contains(&told), "{told}");
 }
 
-/// Two sheets hold the first frame up, which takes long; a second frame shows the text.
-#[test]
-fn a_frame_waits_for_every_sheet_that_blocks_not_for_the_last_alone() {
-    let mut site = Site::new();
-    blocking(site.asks("one.css", ResourceKind::Style, [150.0, 150.0, 1380.0, 1390.0]), 3);
-    blocking(site.asks("two.css", ResourceKind::Style, [150.0, 150.0, 1490.0, 1500.0]), 4);
-    site.runs(WorkName::ParseSheet, [1391.0, 1392.0], "one.css");
-    site.runs(WorkName::ParseSheet, [1501.0, 1502.0], "two.css");
-    site.draws([1503.0, 1603.0]);
-    site.draws([1604.0, 1610.0]);
-    site.paints(1630.0, None);
-    site.0.fcp = Some(Millis(1620.0));
-    // Without the second sheet's wait the first frame begins behind the first sheet, and the second behind that.
-    near(change(&forecast(&site, &at_once("two.css")), Metric::Lcp), -110.0);
-}
-
 /// Two sheets that block, let go by one edit each: neither order leaves the other behind.
 #[test]
 fn what_was_let_go_before_is_not_waited_for_in_anothers_place() {
