@@ -9,7 +9,7 @@ use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
     Bytes, Edit, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId, ResourceKey,
-    ResourceKind, Scope, Standing, WorkName, preset,
+    ResourceKind, Scope, ScreenFrame, Standing, WorkName, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -33,6 +33,11 @@ fn change(forecast: &Forecast, metric: Metric) -> f64 {
 
 fn near(value: f64, expected: f64) {
     assert!((value - expected).abs() < 12.0, "{value}, expected {expected}");
+}
+
+fn shown(at: f64, complete: f64) -> ScreenFrame {
+    let (at_ms, complete) = (Millis(at), Some(complete));
+    ScreenFrame { at_ms, file: format!("{at}.jpg"), hash: format!("{at}"), complete, changed: Vec::new() }
 }
 
 fn blocking(request: &mut Request, line: u32) {
@@ -93,6 +98,26 @@ fn a_file_that_comes_just_behind_another_is_worth_little_alone() {
     near(beside.gain_ms.0, 50.0);
     assert_eq!(beside.instead, Some(Instead::Request(RequestId(2))));
     near(beside.given_ms.0, alone.given_ms.0);
+}
+
+#[test]
+fn a_frame_waits_for_every_sheet_and_not_for_the_last_alone() {
+    let mut site = Site::new();
+    blocking(site.asks("one.css", ResourceKind::Style, [150.0, 150.0, 300.0, 500.0]), 3);
+    blocking(site.asks("two.css", ResourceKind::Style, [150.0, 150.0, 300.0, 800.0]), 4);
+    site.runs(WorkName::ParseSheet, [502.0, 504.0], "one.css");
+    site.runs(WorkName::ParseSheet, [802.0, 804.0], "two.css");
+    // A frame of colours alone, which is no paint that metrics know; the text comes much later, by a script.
+    site.draws([810.0, 820.0]);
+    site.asks("words.js", ResourceKind::Script, [150.0, 150.0, 300.0, 3000.0]);
+    site.runs(WorkName::Evaluate, [3002.0, 3010.0], "words.js");
+    site.draws([3012.0, 3020.0]);
+    site.paints(3040.0, None);
+    site.0.fcp = Some(Millis(3040.0));
+    site.0.frames = [(840.0, 0.5), (3040.0, 1.0)].map(|(at, complete)| shown(at, complete)).to_vec();
+    let gone = forecast(&site, &[Edit::Remove { file: file("two.css") }]);
+    // Half of the screen comes as much sooner as the first sheet does.
+    near(change(&gone, Metric::SpeedIndex), (500.0 - 800.0) / 2.0);
 }
 
 #[test]

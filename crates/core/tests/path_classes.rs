@@ -568,3 +568,50 @@ fn what_ends_between_painting_and_screen_is_not_in_the_frame() {
     let legs = load(1063.0);
     assert!(given(&legs, "bar.js") > 800.0, "{legs:#?}");
 }
+
+#[test]
+fn a_sheet_is_waited_for_though_its_end_is_told_after_it_was_parsed() {
+    let in_force = |told: f64| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("type.css", ResourceKind::Style, [150.0, 150.0, 300.0, 700.0]), 3));
+        blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, told]), 6));
+        site.runs(WorkName::ParseSheet, [701.0, 702.0], "type.css");
+        // An inline script between the two waits for the sheet above it, and lets the parser go.
+        site.runs(WorkName::Evaluate, [703.0, 707.0], "").line = Some(5);
+        site.0.dom_interactive = Some(Millis(720.0));
+        site.runs(WorkName::ParseSheet, [1983.2, 1983.3], "look.css");
+        site.draws([1985.0, 1990.0]);
+        site.paints(2010.0, None);
+        let legs = path(&site);
+        (given(&legs, "look.css"), given(&legs, "type.css"))
+    };
+    for told in [1982.0, 1984.1] {
+        let (late, early) = in_force(told);
+        assert!(late > 1800.0 && early < 5.0, "told at {told}: {late}, {early}");
+    }
+}
+
+#[test]
+fn text_that_the_parser_had_read_past_was_in_the_next_frame() {
+    let shown_by = |line: u32| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("lib.js", ResourceKind::Script, [150.0, 150.0, 300.0, 600.0]), 2));
+        site.asks("shows.js", ResourceKind::Script, [150.0, 150.0, 300.0, 769.0]).render_blocking =
+            RenderBlocking::PotentiallyBlocking;
+        site.works(WorkName::Task, 0, [620.0, 640.0], None);
+        site.works(WorkName::ParseHtml, 1, [620.0, 640.0], None);
+        site.works(WorkName::Evaluate, 2, [621.0, 636.0], Some("lib.js"));
+        site.works(WorkName::Evaluate, 2, [637.0, 639.0], Some("")).line = Some(8);
+        site.0.dom_interactive = Some(Millis(640.0));
+        site.draws([641.0, 720.0]);
+        site.runs(WorkName::Evaluate, [770.0, 780.0], "shows.js");
+        site.changes(775.0, "shows.js");
+        site.draws([781.0, 790.0]);
+        site.paints(830.0, None);
+        site.0.largest_stands = Some(Standing::Lines { first: line, last: line });
+        given(&path(&site), "shows.js")
+    };
+    assert!(shown_by(4) > 500.0, "{}", shown_by(4));
+    // Whether what stands below the inline script had been read by then is not known.
+    assert!(shown_by(12) < 5.0, "{}", shown_by(12));
+}

@@ -36,7 +36,7 @@ impl Graph<'_> {
             return self.set_off(ready, drawn, (file, text), paint);
         }
         // With the thread busy drawing, a frame before this one had all that to show, and did not show it.
-        if text && self.is_drawn_within(ready + SEEN, paint - ON_ITS_WAY) {
+        if text && self.is_drawn_within(self.seen_from(ready, paint), paint - ON_ITS_WAY) {
             let told = self.set_off(ready, drawn, (file, text), paint);
             if told.iter().all(|edge| !matches!(edge.from, Moment::SetOff { .. })) {
                 return told;
@@ -54,6 +54,18 @@ impl Graph<'_> {
         let first = work.partition_point(|w| w.start < from);
         let paints = (first..work.len()).take_while(|i| work[*i].start <= to);
         paints.filter(|i| work[*i].name == WorkName::Paint).any(|i| self.begun(i) >= from)
+    }
+
+    /// From when on a frame that is begun has text whose needs were there at a moment: soon after that, and at once
+    /// where the parser is known to have read past it.
+    fn seen_from(&self, ready: Millis, paint: Millis) -> Millis {
+        let last = match self.load.largest_stands {
+            Some(Standing::Lines { last, .. }) if self.is_largest(paint) => last,
+            _ => return ready + SEEN,
+        };
+        let below = self.parser.stops.iter().filter(|stop| stop.place.is_some_and(|(line, _)| line > last));
+        let past = below.map(|stop| stop.released).reduce(Millis::min);
+        past.map_or(ready + SEEN, |past| past.max(ready).min(ready + SEEN))
     }
 
     fn is_largest(&self, paint: Millis) -> bool {

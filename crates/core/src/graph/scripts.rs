@@ -36,7 +36,7 @@ impl Graph<'_> {
                 let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::Imports };
                 edges.push(Edge::new(Moment::Done(id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
             }
-            if let Some(end) = script.end {
+            if let Some(end) = Self::came(script, began) {
                 let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::ToRun };
                 edges
                     .push(Edge::new(Moment::Done(script.id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
