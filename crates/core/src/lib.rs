@@ -63,6 +63,7 @@ mod server_timing;
 pub mod server_work;
 mod settings;
 mod span;
+mod taken;
 mod target;
 mod tracks;
 mod units;
@@ -106,7 +107,9 @@ pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};
 pub use runs::name_runs;
 pub use server_timing::{server_time_of, server_timing};
 pub use settings::Settings;
+
 pub use span::{Span, SpanKind};
+pub use taken::end_as_taken;
 pub use target::Target;
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};
 pub use units::{Bytes, Millis};

@@ -9,7 +9,7 @@ use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
     Bytes, Edit, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId, ResourceKey,
-    ResourceKind, Scope, ScreenFrame, Standing, WorkName, preset,
+    ResourceKind, Scope, ScreenFrame, Standing, WorkName, end_as_taken, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -118,6 +118,45 @@ fn a_frame_waits_for_every_sheet_and_not_for_the_last_alone() {
     let gone = forecast(&site, &[Edit::Remove { file: file("two.css") }]);
     // Half of the screen comes as much sooner as the first sheet does.
     near(change(&gone, Metric::SpeedIndex), (500.0 - 800.0) / 2.0);
+}
+
+#[test]
+fn a_script_waits_for_every_sheet_above_it_though_an_end_is_told_after_the_thread_took_the_bytes() {
+    let mut site = Site::new();
+    blocking(site.asks("one.css", ResourceKind::Style, [150.0, 150.0, 300.0, 1000.0]), 3);
+    blocking(site.asks("two.css", ResourceKind::Style, [150.0, 150.0, 1513.0, 1515.4]), 4);
+    let script = site.asks("lib.js", ResourceKind::Script, [150.0, 150.0, 300.0, 400.0]);
+    blocking(script, 9);
+    script.render_blocking = RenderBlocking::InBodyParserBlocking;
+    site.runs(WorkName::ParseSheet, [1001.0, 1002.0], "one.css");
+    site.works(WorkName::Task, 0, [1514.7, 1515.6], None);
+    site.works(WorkName::ParseSheet, 1, [1515.1, 1515.2], Some("two.css"));
+    site.runs(WorkName::Evaluate, [1515.8, 1530.0], "lib.js");
+    site.draws([1531.0, 1540.0]);
+    site.paints(1560.0, None);
+    site.0.fcp = Some(Millis(1560.0));
+    end_as_taken(&mut site.0);
+    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("two.css"), to: Some(Millis(0.0)) }]);
+    near(change(&sooner, Metric::Lcp), 1002.0 - 1515.2);
+}
+
+#[test]
+fn what_waited_for_a_long_frame_does_not_where_that_is_drawn_sooner() {
+    let mut site = Site::new();
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 690.0, 700.0]), 3);
+    let script = site.asks("words.js", ResourceKind::Script, [150.0, 150.0, 300.0, 735.0]);
+    script.render_blocking = RenderBlocking::PotentiallyBlocking;
+    site.runs(WorkName::ParseSheet, [701.0, 702.0], "look.css");
+    site.draws([705.0, 790.0]);
+    // The thread rests for 2 ms in between.
+    site.runs(WorkName::Evaluate, [792.0, 800.0], "words.js");
+    site.changes(795.0, "words.js");
+    site.draws([801.0, 810.0]);
+    site.paints(830.0, None);
+    site.0.fcp = Some(Millis(795.0));
+    site.0.largest_stands = Some(Standing::Nowhere);
+    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("look.css"), to: Some(Millis(0.0)) }]);
+    near(change(&sooner, Metric::Lcp), 737.0 - 792.0);
 }
 
 #[test]

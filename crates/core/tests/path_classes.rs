@@ -8,7 +8,7 @@ mod site;
 use phainon_core::path::{Cause, Leg, LegFact, path_to_first_paint, path_to_largest, path_to_request};
 use phainon_core::{
     Animation, BodyPart, Bytes, Millis, Observed, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
-    Scheduled, Standing, TimerInstall, WorkName, preset,
+    Scheduled, Standing, TimerInstall, WorkName, end_as_taken, preset,
 };
 use site::{PAGE, Site, at, script};
 
@@ -582,6 +582,7 @@ fn a_sheet_is_waited_for_though_its_end_is_told_after_it_was_parsed() {
         site.runs(WorkName::ParseSheet, [1983.2, 1983.3], "look.css");
         site.draws([1985.0, 1990.0]);
         site.paints(2010.0, None);
+        end_as_taken(&mut site.0);
         let legs = path(&site);
         (given(&legs, "look.css"), given(&legs, "type.css"))
     };

@@ -154,7 +154,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 11;
+pub const ASSEMBLY_VERSION: u32 = 12;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -236,6 +236,7 @@ impl RawLoad {
         crate::otlp::join(&mut load, &self.spans, &self.name);
         phainon_core::name_runs(&mut load);
         phainon_core::name_inserters(&mut load);
+        phainon_core::end_as_taken(&mut load);
         self.say_what_is_missing(&mut load, has_requests);
         let last = load.requests.iter().filter_map(|r| r.end).fold(load.end, Millis::max);
         load.end = load

@@ -28,10 +28,6 @@ use crate::{Line, Load, Millis, Owners, Prepared, Request, RequestId, Work, Work
 use std::sync::Arc;
 use stops::Parser;
 
-/// The end of a request is told so long at most after the thread has taken up its last bytes: 0.1 to 1.2 ms later in
-/// the four cases that were measured, all of them sheets.
-const TOLD_LATER: Millis = Millis(5.0);
-
 /// The causal model of a load.
 pub struct Graph<'a> {
     prepared: &'a Prepared,
@@ -110,12 +106,6 @@ impl<'a> Graph<'a> {
     /// A script by its address; code inside the document has no file of its own.
     fn code(&self, url: &Arc<str>) -> Code {
         if self.load.document().is_some_and(|d| d.url == *url) { Code::Inline } else { Code::File(url.clone()) }
-    }
-
-    /// When a file's bytes were there for a piece of work that takes them up. The thread may have begun before the
-    /// request's end is told.
-    fn came(request: &Request, began: Millis) -> Option<Millis> {
-        request.end.map(|end| if end - began <= TOLD_LATER { end.min(began) } else { end })
     }
 
     /// A blocking request's letting go: a script once run, a sheet once in force.

@@ -36,7 +36,7 @@ impl Graph<'_> {
                 let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::Imports };
                 edges.push(Edge::new(Moment::Done(id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
             }
-            if let Some(end) = Self::came(script, began) {
+            if let Some(end) = script.end {
                 let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::ToRun };
                 edges
                     .push(Edge::new(Moment::Done(script.id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
@@ -57,7 +57,7 @@ impl Graph<'_> {
                 let edge = Edge::new(stop.moment, stop.released, Cause::Held, about(), held());
                 edges.push(edge.filled(Fill::Thread));
             }
-            if let Some((at, sheet)) = self.last_sheet_above(tag, began) {
+            for (at, sheet) in self.sheets_above(tag, began) {
                 let edge = Edge::new(Moment::Released(sheet), at, Cause::Held, about(), held());
                 edges.push(edge.filled(Fill::Thread));
             }
@@ -81,7 +81,7 @@ impl Graph<'_> {
         let about = || About::Script(script.url.clone());
         let fact = LegFact::ParsedToEnd { script: code.clone() };
         let mut edges = vec![Edge::new(Moment::ParserEnd, parsed, Cause::Parse, about(), fact).filled(Fill::Thread)];
-        if let Some((at, sheet)) = self.last_sheet_above(None, began) {
+        for (at, sheet) in self.sheets_above(None, began) {
             let fact = LegFact::HeldInOrder { script: code.clone() };
             edges.push(Edge::new(Moment::Released(sheet), at, Cause::Held, about(), fact).filled(Fill::Thread));
         }
@@ -106,8 +106,8 @@ impl Graph<'_> {
         edges
     }
 
-    /// The last sheet above a place to be in force by a moment: scripts wait for those.
-    fn last_sheet_above(&self, tag: Option<super::stops::Place>, by: Millis) -> Option<(Millis, RequestId)> {
+    /// The sheets above a place that were in force by a moment: scripts wait for all of them.
+    fn sheets_above(&self, tag: Option<super::stops::Place>, by: Millis) -> Vec<(Millis, RequestId)> {
         let sheets = self.load.requests.iter().filter(|r| {
             r.kind == ResourceKind::Style
                 && r.main_frame
@@ -115,7 +115,7 @@ impl Graph<'_> {
                 && place(self.prepared, r).zip(tag).is_none_or(|(sheet, tag)| above(sheet, tag))
         });
         let in_force = sheets.filter_map(|r| Some((self.prepared.released(r)?, r.id)));
-        in_force.filter(|(at, _)| *at <= by + SLACK).max_by(|a, b| a.0.order(&b.0))
+        in_force.filter(|(at, _)| *at <= by + SLACK).collect()
     }
 
     /// The last file to come of those that a module imports.

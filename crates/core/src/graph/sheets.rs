@@ -25,7 +25,7 @@ impl Graph<'_> {
         {
             edges.push(self.parser_reaches(stop, sheet));
         }
-        if let Some(end) = Self::came(sheet, began) {
+        if let Some(end) = sheet.end {
             let fact = LegFact::HandedOver { file: Code::File(sheet.url.clone()), why: HandedOver::ToTake };
             let edge = Edge::new(Moment::Done(sheet.id), end, Cause::Handover, About::Request(sheet.id), fact);
             edges.push(edge.filled(Fill::Thread));

@@ -1,7 +1,7 @@
 //! What path and forecast say of pages on which every late file was sent at once: held against what that
 //! really brought.
 
-use phainon_core::forecast::{Model, Relief, fetches};
+use phainon_core::forecast::{Forecast, Model, Relief, fetches};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{Cause, Leg, path_to_largest};
 use phainon_core::{Edit, Load, Millis, NoBodies, Prepared, Request, RequestId, ResourceKey};
@@ -130,15 +130,16 @@ pub fn judged(page: &Measured) -> Judged {
             "  {name}{}: gains {gain:.0}, forecast {expected:.0}, given {given:.0}, of it alone {held:.0} {verdict} {astray}",
             if tried.instead == Instead::Nothing { " off" } else { "" }
         ));
-        if !astray.is_empty() && std::env::var_os("PHAINON_DETAIL").is_some() {
+        if wrong && std::env::var_os("PHAINON_DETAIL").is_some() {
             judged.lines.extend(forecast.moved.iter().map(|m| {
                 let name = page.load.request(m.request).map(Request::short_name).unwrap_or_default();
                 let at = |ms: Option<Millis>| ms.map_or(f64::NAN, |v| v.0);
                 let times = [m.start_ms, m.sent_ms, m.first_byte_ms, m.end_ms].map(at);
                 format!("        moves {name:<28} {times:.0?}")
             }));
+            judged.lines.extend(tasks_of(&forecast));
         }
-        if !astray.is_empty() {
+        if wrong {
             judged.lines.extend(forecast.path.iter().map(|step| {
                 let of = step.request.and_then(|id| page.load.request(id)).map(|r| r.short_name()).unwrap_or_default();
                 format!("        is {:6.0} to {:6.0}  {:?} {of}", step.from_ms.0, step.to_ms.0, step.kind)
@@ -152,4 +153,16 @@ pub fn judged(page: &Measured) -> Judged {
         }));
     }
     judged
+}
+
+/// The main thread's tasks as they were and as they are forecast, a line each.
+pub fn tasks_of(forecast: &Forecast) -> impl Iterator<Item = String> + '_ {
+    forecast.tasks.iter().map(|task| {
+        let is = task.start_ms.map_or(f64::NAN, |v| v.0);
+        let script = task.script.as_deref().map(|u| u.rsplit('/').next().unwrap_or(u)).unwrap_or_default();
+        format!(
+            "        task was {:>6.0} {:>5.0} is {is:>6.0} {:>5.0} {script}",
+            task.was_ms.0, task.took_ms.0, task.duration_ms.0
+        )
+    })
 }

@@ -1,6 +1,6 @@
 //! Path and forecast judged by measured pairs.
 
-use crate::blame::{LEAST, SHARE, accused};
+use crate::blame::{LEAST, SHARE, accused, tasks_of};
 use crate::kept;
 use crate::measure::middle;
 use crate::order::kendall;
@@ -198,13 +198,8 @@ fn detail(prepared: &Prepared, forecast: &Forecast) {
         let url = leg.url.as_deref().map(|u| u.rsplit('/').next().unwrap_or(u)).unwrap_or_default();
         println!("        FCP was {:>6.0} to {:>6.0} {:?} {url}", leg.from_ms.0, leg.to_ms.0, leg.cause);
     }
-    for task in &forecast.tasks {
-        let is = task.start_ms.map_or(f64::NAN, |v| v.0);
-        let script = task.script.as_deref().map(|u| u.rsplit('/').next().unwrap_or(u)).unwrap_or_default();
-        println!(
-            "        task was {:>6.0} {:>5.0} is {is:>6.0} {:>5.0} {script}",
-            task.was_ms.0, task.took_ms.0, task.duration_ms.0
-        );
+    for task in tasks_of(forecast) {
+        println!("{task}");
     }
     for step in &forecast.path {
         let what = name(step.request).or(step.script.as_ref().map(ToString::to_string)).unwrap_or_default();

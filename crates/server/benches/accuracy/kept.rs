@@ -3,7 +3,7 @@
 use crate::blame::{Judged, Measured, judged};
 use crate::measure::middle;
 use crate::order::kendall;
-use phainon_core::{Load, Millis, WorkName, largest_stands};
+use phainon_core::{Load, Millis, WorkName, end_as_taken, largest_stands};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::io::Write;
@@ -159,7 +159,8 @@ fn pack(pages: &[Measured], file: &Path) -> Result<(), String> {
 fn kept(corpus: &Corpus<'_>) -> Vec<Measured> {
     let mut pages: Vec<Measured> = all(corpus.folder);
     for page in &mut pages {
-        // Told by a rule that may be newer than what was kept.
+        // Told by rules that may be newer than what was kept.
+        end_as_taken(&mut page.load);
         if let Some(markup) = (corpus.markup)(page) {
             page.load.largest_stands = largest_stands(&page.load, markup.as_bytes());
         }
