@@ -1,4 +1,5 @@
 import { expect, test } from '@playwright/test';
+import { send } from '../../web/src/api/client';
 import { readTracks, type Lane, type Tracks } from '../../web/src/api/tracks';
 import { barAt, drawLane, ROW_HEIGHT } from '../../web/src/views/main-thread/draw';
 import { parseSelection, selectionText, type Selection } from '../../web/src/shell/selection';
@@ -120,4 +121,21 @@ test('a selection is read from the address as it was written to it', () => {
   ];
   for (const selection of all) expect(parseSelection(selectionText(selection))).toEqual(selection);
   for (const odd of ['request:x', 'leg:1.5', 'nothing:4', '', ':']) expect(parseSelection(odd)).toBeNull();
+});
+
+test('what is written is sent on though the page is left, unless it is more than browsers send on', async () => {
+  const asked: RequestInit[] = [];
+  const before = globalThis.fetch;
+  globalThis.fetch = async (_, init) => {
+    asked.push(init ?? {});
+    return new Response(null, { status: 204 });
+  };
+  try {
+    await send('PUT', '/sites/skerryline.test/owner-notes', { decides: 'Runa' });
+    await send('PUT', '/sites/skerryline.test/owner-rules', 'x'.repeat(70_000));
+    await send('POST', '/recordings/1/files', new Blob(['a']));
+  } finally {
+    globalThis.fetch = before;
+  }
+  expect(asked.map((init) => init.keepalive ?? false)).toEqual([true, false, false]);
 });

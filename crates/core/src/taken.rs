@@ -1,6 +1,7 @@
 //! When a script's or sheet's bytes were there. A browser tells the end of a request by another way than it hands the
 //! bytes to the page, and may do so when the page has taken them already; over HTTP/2 the frame that ends a response
-//! often comes behind the last byte of its body (RFC 9113, section 8.1).
+//! often comes behind the last byte of its body (RFC 9113, section 8.1). The thread does one task at a time: what it
+//! takes up in a task was there when that began.
 
 use crate::{Load, Millis, ResourceKind, WorkName};
 use std::collections::HashMap;
@@ -33,9 +34,9 @@ pub fn end_as_taken(load: &mut Load) {
             let first = uses.partition_point(|(start, _)| *start < request.start);
             uses.get(first)
         });
-        if let (Some((_, task)), Some(end)) = (taken, request.end)
+        if let (Some((taken, task)), Some(end)) = (taken, request.end)
             && end > *task
-            && end - *task <= TOLD_LATER
+            && end <= *taken + TOLD_LATER
         {
             request.end = Some(request.first_byte.map_or(*task, |first| first.max(*task)));
         }

@@ -9,7 +9,7 @@ use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
     Bytes, Edit, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId, ResourceKey,
-    ResourceKind, Scope, ScreenFrame, Standing, WorkName, end_as_taken, preset,
+    ResourceKind, Scope, ScreenFrame, Standing, WorkKind, WorkName, end_as_taken, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -357,6 +357,17 @@ fn text_held_back_for_its_font_is_shown_two_seconds_after_the_navigation_or_thre
     near(change(&forecast(&by_font, &at_once("words.woff2")), Metric::Lcp), 930.0 - 3_911.0);
 }
 
+#[test]
+fn a_frame_in_which_the_browser_looks_something_up_is_one_frame_all_the_same() {
+    let mut site = held_back_for_its_font(2_001.0);
+    // It looks up what lies under the pointer between two pieces of its painting.
+    site.works(WorkName::Other, 1, [2_007.0, 2_008.0], None).kind = WorkKind::Input;
+    site.works(WorkName::Paint, 1, [2_008.0, 2_010.0], None);
+    let task = site.0.work.iter().rposition(|w| w.depth == 0).unwrap();
+    site.0.work[task].duration = Millis(9.0);
+    near(change(&forecast(&site, &at_once("words.woff2")), Metric::Lcp), 930.0 - 2_001.0);
+}
+
 /// A sheet holds everything up; a script below it in the body had come shortly before, and text stands above or below
 /// that.
 #[test]
@@ -431,6 +442,29 @@ fn a_picture_that_is_asked_for_sooner_stands_behind_what_the_server_had_before()
     // before it.
     let told = change(&forecast(&site, &at_once("look.css")), Metric::Lcp);
     assert!((-600.0..-400.0).contains(&told), "{told}");
+}
+
+#[test]
+fn a_sheet_that_the_server_has_sooner_goes_before_a_picture_on_its_connection() {
+    let mut site = Site::new();
+    site.0.conditions = phainon_core::preset("phone-on-the-move");
+    let parts = (0..50u32).map(|i| (920.0 + 20.0 * f64::from(i), 10_000));
+    let part = |(at, bytes): (f64, u64)| phainon_core::BodyPart { at: Millis(at), bytes: Bytes(bytes) };
+    let picture = site.asks("large.jpg", ResourceKind::Image, [250.0, 250.0, 890.0, 1_900.0]);
+    picture.parts = parts.map(part).collect();
+    picture.transferred = Some(Bytes(500_000));
+    blocking(site.asks("look.css", ResourceKind::Style, [250.0, 250.0, 1_910.0, 1_915.0]), 3);
+    site.0.requests[2].parts = vec![part((1_915.0, 2_500))];
+    site.0.requests[2].transferred = Some(Bytes(2_500));
+    for request in &mut site.0.requests[1..] {
+        (request.connection, request.protocol) = (Some(7), Some("h2".into()));
+    }
+    site.runs(WorkName::ParseSheet, [1_917.0, 1_918.0], "look.css");
+    site.draws([1_920.0, 1_930.0]);
+    site.paints(1_950.0, None);
+    site.0.fcp = Some(Millis(1_950.0));
+    // There and back takes 120 ms; the picture's second of the line comes after it.
+    near(change(&forecast(&site, &at_once("look.css")), Metric::Lcp), 370.0 - 1_910.0);
 }
 
 /// Two sheets that block, let go by one edit each: neither order leaves the other behind.

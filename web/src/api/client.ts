@@ -36,6 +36,9 @@ export async function get<T>(path: string): Promise<T> {
   return (await ask(path)).json() as Promise<T>;
 }
 
+/** Browsers send so many bytes on after the page has been left; of text that is not only ASCII a character takes more. */
+const SENT_ON = 16_000;
+
 export async function send<T = void>(
   method: 'POST' | 'PUT' | 'PATCH' | 'DELETE',
   path: string,
@@ -45,8 +48,11 @@ export async function send<T = void>(
   const init: RequestInit = { method, ...(signal ? { signal } : {}) };
   if (body instanceof FormData || body instanceof Blob) init.body = body;
   else if (body !== undefined) {
-    init.body = JSON.stringify(body);
+    const text = JSON.stringify(body);
+    init.body = text;
     init.headers = { 'content-type': 'application/json' };
+    // What is written just before the page is left arrives all the same.
+    init.keepalive = text.length <= SENT_ON;
   }
   const answer = await ask(path, init);
   return (answer.status === 204 ? undefined : await answer.json()) as T;

@@ -192,6 +192,7 @@ impl<'g, 'a> Builder<'g, 'a> {
                 bytes,
                 bytes_observed: bytes,
                 wait: answered - sent,
+                wait_observed: answered - sent,
                 body: done - answered,
             });
             self.world.ahead.push(Vec::new());
@@ -207,6 +208,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             let scale = if sum > most { most / sum } else { 1.0 };
             self.world.ahead[i] = ahead.into_iter().map(|(id, ms)| (id.0, ms.0 * scale)).collect();
             self.world.transfers[i].wait -= sum * scale;
+            self.world.transfers[i].wait_observed = self.world.transfers[i].wait;
         }
     }
 

@@ -179,10 +179,16 @@ fn show_sooner(world: &World, times: &mut Times) {
 /// From sending to the headers: the server, the way, and what still goes before them on their connection.
 fn wait(world: &World, i: usize, at: Option<&[f64]>) -> f64 {
     let own = world.transfers[i].wait;
+    // Answers go in the order in which the server has them: one that it has sooner goes before those that it has later.
+    let overtaken = |k: usize, at: &[f64]| {
+        let was = |i: usize| world.moment(sent(i)).at + world.transfers[i].wait_observed;
+        let is = |i: usize| at[sent(i) as usize] + world.transfers[i].wait;
+        was(k) <= was(i) && is(k) > is(i) + SOONER
+    };
     let goes_before = |k: u32| {
         let Some(at) = at else { return true };
         let done = at[Phase::Done.of(RequestId(k)) as usize];
-        done.is_finite() && done > at[sent(i) as usize] + EQUAL
+        done.is_finite() && done > at[sent(i) as usize] + EQUAL && !overtaken(k as usize, at)
     };
     let share = |k: u32| {
         let other = &world.transfers[k as usize];

@@ -232,7 +232,9 @@ impl Graph<'_> {
             place -= 1;
             match work[place].kind {
                 WorkKind::Style | WorkKind::Layout | WorkKind::Paint => at = work[place].start,
-                _ => break,
+                WorkKind::ScriptRun | WorkKind::HtmlParse => break,
+                // What lies under the pointer is looked up within a frame, for one.
+                _ => {}
             }
         }
         at
