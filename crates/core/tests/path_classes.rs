@@ -616,3 +616,47 @@ fn text_that_the_parser_had_read_past_was_in_the_next_frame() {
     // Whether what stands below the inline script had been read by then is not known.
     assert!(shown_by(12) < 5.0, "{}", shown_by(12));
 }
+
+/// Text that is shown at 1,240 ms; between the frame before and its own the parser read on below a script.
+fn read_on_below(scripts: &[(&str, u32, f64)]) -> Site {
+    let mut site = Site::new();
+    blocking(on_line(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 600.0]), 3));
+    for (name, line, end) in scripts {
+        on_line(site.asks(name, ResourceKind::Script, [150.0, 150.0, 300.0, *end]), *line).render_blocking =
+            RenderBlocking::InBodyParserBlocking;
+    }
+    site.runs(WorkName::ParseSheet, [601.0, 602.0], "look.css");
+    site.draws([605.0, 610.0]);
+    site
+}
+
+#[test]
+fn an_empty_script_below_one_that_holds_the_parser_longer_is_not_waited_for() {
+    let mut site = read_on_below(&[("early.js", 30, 1202.0), ("slow.js", 40, 1500.0), ("empty.js", 50, 1208.0)]);
+    site.runs(WorkName::Evaluate, [1203.0, 1205.0], "early.js");
+    site.runs(WorkName::ParseHtml, [1210.0, 1212.0], "");
+    site.draws([1220.0, 1230.0]);
+    site.runs(WorkName::Evaluate, [1502.0, 1510.0], "slow.js");
+    site.paints(1240.0, None);
+    site.0.dom_interactive = Some(Millis(1520.0));
+    let legs = path(&site);
+    assert!(given(&legs, "early.js") > 900.0 && given(&legs, "empty.js") < 5.0, "{legs:#?}");
+}
+
+#[test]
+fn what_the_parser_reads_when_it_is_past_the_text_does_not_bring_it() {
+    let waits_for = |line: u32| {
+        let mut site = read_on_below(&[("one.js", 30, 699.0), ("two.js", 40, 1200.0)]);
+        site.runs(WorkName::Evaluate, [700.0, 705.0], "one.js");
+        site.runs(WorkName::Evaluate, [1203.0, 1205.0], "two.js");
+        site.runs(WorkName::ParseHtml, [1210.0, 1212.0], "");
+        site.draws([1220.0, 1230.0]);
+        site.paints(1240.0, None);
+        site.0.dom_interactive = Some(Millis(1215.0));
+        site.0.animations = vec![Animation { name: "rise".into(), from: Millis(620.0), to: Millis(1218.0) }];
+        site.0.largest_stands = Some(Standing::Lines { first: line, last: line });
+        given(&path(&site), "two.js")
+    };
+    assert!(waits_for(45) > 400.0, "{}", waits_for(45));
+    assert!(waits_for(20) < 5.0, "{}", waits_for(20));
+}

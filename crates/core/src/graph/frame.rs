@@ -59,13 +59,16 @@ impl Graph<'_> {
     /// From when on a frame that is begun has text whose needs were there at a moment: soon after that, and at once
     /// where the parser is known to have read past it.
     fn seen_from(&self, ready: Millis, paint: Millis) -> Millis {
-        let last = match self.load.largest_stands {
-            Some(Standing::Lines { last, .. }) if self.is_largest(paint) => last,
-            _ => return ready + SEEN,
+        self.read_past(paint).map_or(ready + SEEN, |past| past.max(ready).min(ready + SEEN))
+    }
+
+    /// When the parser is known to have been past the text of a paint: it had reached a script or sheet below it.
+    fn read_past(&self, paint: Millis) -> Option<Millis> {
+        let Some(Standing::Lines { last, .. }) = self.load.largest_stands.filter(|_| self.is_largest(paint)) else {
+            return None;
         };
         let below = self.parser.stops.iter().filter(|stop| stop.place.is_some_and(|(line, _)| line > last));
-        let past = below.map(|stop| stop.released).reduce(Millis::min);
-        past.map_or(ready + SEEN, |past| past.max(ready).min(ready + SEEN))
+        below.map(|stop| stop.released).reduce(Millis::min)
     }
 
     fn is_largest(&self, paint: Millis) -> bool {
@@ -278,7 +281,9 @@ impl Graph<'_> {
         {
             return drawing(Moment::Done(font), end);
         }
-        if let Some(at) = self.parsed_between(since, drawn) {
+        // What the parser read when it was past the text is not the reason.
+        let past = self.read_past(paint).filter(|_| text);
+        if let Some(at) = self.parsed_between(since, drawn).filter(|at| past.is_none_or(|past| *at < past)) {
             let stop = self.parser.last_above(None, at + Millis(5.0), None).filter(|s| s.released > since);
             return match stop {
                 Some(stop) => drawing(stop.moment, stop.released),
