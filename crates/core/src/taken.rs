@@ -11,11 +11,13 @@ use std::sync::Arc;
 /// that were looked at, all of them sheets.
 const TOLD_LATER: Millis = Millis(5.0);
 
+/// When something was taken up, and when the task around that began.
+type Taken = (Millis, Millis);
+
 /// Has what the main thread took up end no later than the task began in which it did so.
 pub fn end_as_taken(load: &mut Load) {
     let mut task = Millis::ZERO;
-    // Of each script and sheet when it was taken up, and when the task around that began.
-    let mut uses: HashMap<(WorkName, Arc<str>), Vec<(Millis, Millis)>> = HashMap::new();
+    let mut uses: HashMap<(WorkName, Arc<str>), Vec<Taken>> = HashMap::new();
     for work in &load.work {
         if work.depth == 0 {
             task = work.start;

@@ -141,25 +141,6 @@ fn a_script_waits_for_every_sheet_above_it_though_an_end_is_told_after_the_threa
 }
 
 #[test]
-fn what_waited_for_a_long_frame_does_not_where_that_is_drawn_sooner() {
-    let mut site = Site::new();
-    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 690.0, 700.0]), 3);
-    let script = site.asks("words.js", ResourceKind::Script, [150.0, 150.0, 300.0, 735.0]);
-    script.render_blocking = RenderBlocking::PotentiallyBlocking;
-    site.runs(WorkName::ParseSheet, [701.0, 702.0], "look.css");
-    site.draws([705.0, 790.0]);
-    // The thread rests for 2 ms in between.
-    site.runs(WorkName::Evaluate, [792.0, 800.0], "words.js");
-    site.changes(795.0, "words.js");
-    site.draws([801.0, 810.0]);
-    site.paints(830.0, None);
-    site.0.fcp = Some(Millis(795.0));
-    site.0.largest_stands = Some(Standing::Nowhere);
-    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("look.css"), to: Some(Millis(0.0)) }]);
-    near(change(&sooner, Metric::Lcp), 737.0 - 792.0);
-}
-
-#[test]
 fn deferred_it_lets_the_text_go_and_still_runs() {
     let deferred = forecast(&script_above_sheet(), &[Edit::DeferScript { file: file("big.js") }]);
     near(change(&deferred, Metric::Lcp), 400.0 - 4025.0 + 5.0);

@@ -10,10 +10,6 @@ use std::sync::Arc;
 /// A pause of the thread shorter than this is its own handling between two tasks, in ms: it takes a few hundredths.
 /// What comes in packet by packet over a line of 20 Mbit/s has tasks 0.6 ms apart, and the thread waits for it.
 const BACK_TO_BACK: f64 = 0.25;
-/// Waiting for the thread shorter than this, in ms, is not told from its own handling.
-const QUEUED: f64 = 10.0;
-/// A task that rested no longer than this, in ms, of all the time since its last need, waited for the thread.
-const RESTS: f64 = 5.0;
 /// Clocks agree to within this, in ms.
 const SLACK: f64 = 0.5;
 
@@ -126,7 +122,6 @@ impl<'g, 'a> Builder<'g, 'a> {
             builder.edges(place, edges, None);
             place
         });
-        builder.queues();
         builder.lags();
         builder.skips();
         let given_up = builder.known.iter().filter_map(|((moment, _), place)| match moment {
@@ -589,56 +584,14 @@ impl<'g, 'a> Builder<'g, 'a> {
         }
     }
 
-    /// When the last need of each moment came; of those without any it is minus infinity.
-    fn latest(&self) -> Vec<f64> {
+    /// How much later than its last need each moment came.
+    fn lags(&mut self) {
         let moments = &self.world.moments;
         let mut latest = vec![f64::NEG_INFINITY; moments.len()];
         for need in self.world.needs.iter().filter(|n| !n.void) {
             let at = &mut latest[need.moment as usize];
             *at = at.max(moments[need.on as usize].at);
         }
-        latest
-    }
-
-    /// A task that waited for the thread, which rested for a moment before it, waited for the task that took most of
-    /// that time, where that one's own needs are known, and not for so long after its need.
-    #[allow(clippy::cast_possible_truncation)]
-    fn queues(&mut self) {
-        let latest = self.latest();
-        let ends: Vec<f64> = self.world.tasks.iter().map(|task| task.start + task.duration).collect();
-        let mut busy = vec![0.0; ends.len() + 1];
-        for (i, task) in self.world.tasks.iter().enumerate() {
-            busy[i + 1] = busy[i] + task.duration;
-        }
-        let mut period = 0.0;
-        for i in 1..ends.len() {
-            let task = self.world.tasks[i];
-            if task.start - ends[i - 1] >= BACK_TO_BACK {
-                period = task.start;
-            }
-            let since = latest[task.begins as usize];
-            if !since.is_finite() || since >= period {
-                continue;
-            }
-            let first = ends.partition_point(|end| *end <= since + SLACK);
-            let wait = task.start - since;
-            let worked = |j: usize| ends[j] - since.max(self.world.tasks[j].start);
-            if first >= i || wait < QUEUED || wait - worked(first) - (busy[i] - busy[first + 1]) > RESTS {
-                continue;
-            }
-            // What took more than half of it was under way at its middle.
-            let before = ends.partition_point(|end| *end <= since + wait / 2.0);
-            let known = latest[self.world.tasks[before].begins as usize].is_finite();
-            if before < i && known && worked(before) > wait / 2.0 {
-                let end = self.inside(before as u32, self.world.tasks[before].duration);
-                self.gate(task.begins, end);
-            }
-        }
-    }
-
-    /// How much later than its last need each moment came.
-    fn lags(&mut self) {
-        let latest = self.latest();
         // When the stretch began in which the thread did not rest before each task.
         let mut period = 0.0;
         let mut rested = true;
