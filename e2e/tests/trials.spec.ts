@@ -4,8 +4,8 @@ import { open } from './open';
 const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
 test('the largest picture is late: try it, see that it is better, take the files', async ({ page }) => {
-  // Eight loads of the phone, on a machine that may be busy.
-  test.setTimeout(480_000);
+  // Eight loads of the phone, on a machine that may be busy; a second try waits for what the first left in line.
+  test.setTimeout(600_000);
   const here = await open(page, 'Home', 'Phone on the move');
   await page.goto(`${here}/findings`);
   await page.getByRole('button', { name: /hero-marlin-bay\.jpg has 3 times the pixels/ }).first().click();
@@ -23,7 +23,7 @@ test('the largest picture is late: try it, see that it is better, take the files
   const plain = page.getByRole('heading', { name: 'First, the load replayed without any edit' });
   const edited = page.getByRole('heading', { name: 'Now with the edits' });
   await expect(plain.or(edited)).toBeVisible();
-  await expect(page.getByText(/^Load [1-4] of 4/)).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText(/^Load [1-4] of 4/)).toBeVisible({ timeout: 180_000 });
   await expect(edited).toBeVisible({ timeout: 180_000 });
   // How much sooner depends on the machine, and whether four loads can tell; how much lighter does not.
   const verdict = page.getByText(/^Largest paint: (better|worse|can.t tell), [−+]/);

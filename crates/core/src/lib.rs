@@ -107,7 +107,6 @@ pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};
 pub use runs::name_runs;
 pub use server_timing::{server_time_of, server_timing};
 pub use settings::Settings;
-
 pub use span::{Span, SpanKind};
 pub use taken::end_as_taken;
 pub use target::Target;
