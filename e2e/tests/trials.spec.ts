@@ -3,7 +3,7 @@ import { open } from './open';
 
 const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
-test('the largest picture is late: try it, see that it is better, take the files', async ({ page }) => {
+test('the largest picture is late: try it, see what that brings, take the files', async ({ page }) => {
   // Eight loads of the phone, on a machine that may be busy; a second try waits for what the first left in line.
   test.setTimeout(600_000);
   const here = await open(page, 'Home', 'Phone on the move');

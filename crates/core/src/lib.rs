@@ -67,6 +67,7 @@ mod taken;
 mod target;
 mod tracks;
 mod units;
+mod uses;
 pub mod words;
 mod work;
 mod work_columns;

@@ -4,8 +4,9 @@
 use crate::metrics::Coverage;
 use crate::owners::Owners;
 use crate::server_work::ServerWork;
+use crate::uses::Uses;
 use crate::work::parents;
-use crate::{InitiatorKind, Load, Millis, Request, RequestId, ResourceKind, Settings, Work, WorkName};
+use crate::{InitiatorKind, Load, Millis, Request, RequestId, ResourceKind, Settings, Work};
 use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
 
@@ -30,8 +31,7 @@ pub struct Prepared {
 #[derive(Debug, Clone, Default)]
 pub struct Index {
     by_url: HashMap<Arc<str>, Vec<RequestId>>,
-    /// First runs of scripts and first parses of sheets, by address, in order of time.
-    uses: HashMap<(WorkName, Arc<str>), Vec<usize>>,
+    uses: Uses,
     images: HashMap<String, Vec<usize>>,
     /// The piece of work that each piece lies in.
     pub parents: Vec<Option<usize>>,
@@ -82,14 +82,8 @@ impl Prepared {
     /// When a script or sheet was run or parsed: its piece of work, first after its request began.
     #[must_use]
     pub fn first_use(&self, request: &Request) -> Option<(usize, &Work)> {
-        let name = match request.kind {
-            ResourceKind::Script => WorkName::Evaluate,
-            ResourceKind::Style => WorkName::ParseSheet,
-            _ => return None,
-        };
-        let uses = self.index.uses.get(&(name, request.url.clone()))?;
-        let at = uses.partition_point(|&i| self.load.work[i].start < request.start);
-        uses.get(at).map(|&i| (i, &self.load.work[i]))
+        let place = self.index.uses.first(&self.load.work, request)?;
+        Some((place, &self.load.work[place]))
     }
 
     /// When a blocking request let go: the end of its first use, else of its download.
@@ -102,7 +96,7 @@ impl Prepared {
     /// The first piece of work that evaluates a script.
     #[must_use]
     pub fn first_run_of(&self, url: &Arc<str>) -> Option<usize> {
-        self.index.uses.get(&(WorkName::Evaluate, url.clone()))?.first().copied()
+        self.index.uses.first_run(url)
     }
 
     /// A request's host.
@@ -139,7 +133,7 @@ impl Prepared {
 
 impl Index {
     fn of(load: &Load) -> Self {
-        let mut index = Self { parents: parents(&load.work), ..Self::default() };
+        let mut index = Self { parents: parents(&load.work), uses: Uses::of(&load.work), ..Self::default() };
         for request in &load.requests {
             index.by_url.entry(request.url.clone()).or_default().push(request.id);
             index.hosts.push(request.host().map(Arc::from));
@@ -158,9 +152,6 @@ impl Index {
             if work.depth == 0 {
                 index.tasks.push(place);
             }
-            if let (WorkName::Evaluate | WorkName::ParseSheet, Some(url)) = (work.name, &work.url) {
-                index.uses.entry((work.name, url.clone())).or_default().push(place);
-            }
         }
         for (place, image) in load.page.iter().flat_map(|p| &p.images).enumerate() {
             index.images.entry(image.url.clone()).or_default().push(place);
@@ -172,7 +163,7 @@ impl Index {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::WorkKind;
+    use crate::{WorkKind, WorkName};
 
     #[test]
     fn look_ups_find_what_a_scan_would() {

@@ -35,11 +35,6 @@ fn near(value: f64, expected: f64) {
     assert!((value - expected).abs() < 12.0, "{value}, expected {expected}");
 }
 
-fn shown(at: f64, complete: f64) -> ScreenFrame {
-    let (at_ms, complete) = (Millis(at), Some(complete));
-    ScreenFrame { at_ms, file: format!("{at}.jpg"), hash: format!("{at}"), complete, changed: Vec::new() }
-}
-
 fn blocking(request: &mut Request, line: u32) {
     request.render_blocking = RenderBlocking::Blocking;
     request.initiator.line = Some(line);
@@ -114,7 +109,9 @@ fn a_frame_waits_for_every_sheet_and_not_for_the_last_alone() {
     site.draws([3012.0, 3020.0]);
     site.paints(3040.0, None);
     site.0.fcp = Some(Millis(3040.0));
-    site.0.frames = [(840.0, 0.5), (3040.0, 1.0)].map(|(at, complete)| shown(at, complete)).to_vec();
+    site.0.frames = [(840.0, 0.5), (3040.0, 1.0)]
+        .map(|(at, complete)| ScreenFrame { at_ms: Millis(at), complete: Some(complete), ..ScreenFrame::default() })
+        .to_vec();
     let sooner = forecast(&site, &[Edit::FasterResponse { file: file("two.css"), to: Some(Millis(0.0)) }]);
     // Half of the screen comes as much sooner as the first sheet is before the second.
     near(change(&sooner, Metric::SpeedIndex), (500.0 - 800.0) / 2.0);

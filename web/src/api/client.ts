@@ -37,7 +37,7 @@ export async function get<T>(path: string): Promise<T> {
 }
 
 /** Of what is sent on after a page has been left, browsers take 64 KiB in all (Fetch); a character has up to four bytes. */
-const SENT_ON = 16_000;
+const SENT_ON = 4_000;
 
 export async function send<T = void>(
   method: 'POST' | 'PUT' | 'PATCH' | 'DELETE',

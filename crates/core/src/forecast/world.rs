@@ -109,6 +109,7 @@ pub(super) struct Transfer {
     pub bytes_observed: f64,
     /// The server's wait and the way there and back, in ms.
     pub wait: f64,
+    /// The same, as observed.
     pub wait_observed: f64,
     /// From headers to the last byte, as observed.
     pub body: f64,

@@ -102,16 +102,16 @@ impl Parser {
         let mut stops: Vec<Stop> = prepared.load.requests.iter().filter(stops).filter_map(released).collect();
         // What leaves no run of its own, as an empty or a failed script, did not stop the parser where that was held
         // above it for longer.
+        let all = stops.clone();
         let held_longer = |stop: &Stop| {
             let Some(place) = stop.place else { return false };
-            stops.iter().any(|s| s.released > stop.released && s.place.is_some_and(|other| above(other, place)))
+            all.iter().any(|s| s.released > stop.released && s.place.is_some_and(|other| above(other, place)))
         };
         let ran = |stop: &Stop| {
             let request = stop.request.and_then(|id| prepared.load.request(id));
             request.is_some_and(|r| r.kind == ResourceKind::Style || prepared.first_use(r).is_some())
         };
-        let kept: Vec<Stop> = stops.iter().filter(|stop| ran(stop) || !held_longer(stop)).copied().collect();
-        stops = kept;
+        stops.retain(|stop| ran(stop) || !held_longer(stop));
         stops.extend(inline_scripts(prepared));
         stops.sort_by(|a, b| a.released.order(&b.released));
         Self { stops }

@@ -124,13 +124,14 @@ pub fn judged(page: &Measured) -> Judged {
             }
         };
         let astray = if (expected - gain).abs() > least { "ASTRAY" } else { "" };
-        wrong |= !verdict.is_empty() || !astray.is_empty();
+        let is_off = !verdict.is_empty() || !astray.is_empty();
+        wrong |= is_off;
         let name = ids.first().map(|r| r.short_name()).unwrap_or_default();
         judged.lines.push(format!(
             "  {name}{}: gains {gain:.0}, forecast {expected:.0}, given {given:.0}, of it alone {held:.0} {verdict} {astray}",
             if tried.instead == Instead::Nothing { " off" } else { "" }
         ));
-        if wrong && std::env::var_os("PHAINON_DETAIL").is_some() {
+        if is_off && std::env::var_os("PHAINON_DETAIL").is_some() {
             judged.lines.extend(forecast.moved.iter().map(|m| {
                 let name = page.load.request(m.request).map(Request::short_name).unwrap_or_default();
                 let at = |ms: Option<Millis>| ms.map_or(f64::NAN, |v| v.0);
@@ -139,7 +140,7 @@ pub fn judged(page: &Measured) -> Judged {
             }));
             judged.lines.extend(tasks_of(&forecast));
         }
-        if wrong {
+        if is_off {
             judged.lines.extend(forecast.path.iter().map(|step| {
                 let of = step.request.and_then(|id| page.load.request(id)).map(|r| r.short_name()).unwrap_or_default();
                 format!("        is {:6.0} to {:6.0}  {:?} {of}", step.from_ms.0, step.to_ms.0, step.kind)

@@ -1,0 +1,37 @@
+//! When scripts were run and sheets parsed, by their addresses.
+
+use crate::{Request, ResourceKind, Work, WorkName};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// Runs of scripts and parses of sheets, by address, in order of time: places among the work.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Uses(HashMap<(WorkName, Arc<str>), Vec<usize>>);
+
+impl Uses {
+    pub(crate) fn of(work: &[Work]) -> Self {
+        let mut uses = Self::default();
+        for (place, piece) in work.iter().enumerate() {
+            if let (WorkName::Evaluate | WorkName::ParseSheet, Some(url)) = (piece.name, &piece.url) {
+                uses.0.entry((piece.name, url.clone())).or_default().push(place);
+            }
+        }
+        uses
+    }
+
+    /// The first evaluation of a script at all.
+    pub(crate) fn first_run(&self, url: &Arc<str>) -> Option<usize> {
+        self.0.get(&(WorkName::Evaluate, url.clone()))?.first().copied()
+    }
+
+    /// The first piece of work that runs or parses what a request brought: after the request began.
+    pub(crate) fn first(&self, work: &[Work], request: &Request) -> Option<usize> {
+        let name = match request.kind {
+            ResourceKind::Script => WorkName::Evaluate,
+            ResourceKind::Style => WorkName::ParseSheet,
+            _ => return None,
+        };
+        let uses = self.0.get(&(name, request.url.clone()))?;
+        uses.get(uses.partition_point(|&i| work[i].start < request.start)).copied()
+    }
+}
