@@ -33,6 +33,7 @@ mod conditions;
 mod document;
 mod edit;
 mod edit_text;
+mod fonts;
 pub mod forecast;
 pub mod global_names;
 pub mod graph;
@@ -84,6 +85,7 @@ pub use document::{
     document_view, largest_stands,
 };
 pub use edit::{Edit, EditKind, Effort, Risk, Scope};
+pub use fonts::{FontDisplay, FontFace, TextFont, TextStyle, fonts_of};
 pub use handlers::{ForcedRow, HandlerRow, forced, handlers};
 pub use http::Http;
 pub use inserted::name_inserters;

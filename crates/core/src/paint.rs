@@ -1,6 +1,6 @@
 //! What the screen showed: paints, shifts and frames.
 
-use crate::Millis;
+use crate::{Millis, TextFont};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -60,6 +60,9 @@ pub struct LcpCandidate {
     /// The element's opening tag, cut short.
     pub snippet: Option<String>,
     pub rect: Option<Rect>,
+    /// The fonts that a text is set in; `None` where that was not asked.
+    #[serde(default)]
+    pub fonts: Option<Vec<TextFont>>,
 }
 
 /// An element that a shift moved.

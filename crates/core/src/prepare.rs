@@ -99,6 +99,12 @@ impl Prepared {
         self.index.uses.first_run(url)
     }
 
+    /// Every evaluation of a script, in order of time: places among the work.
+    #[must_use]
+    pub fn runs_of(&self, url: &Arc<str>) -> &[usize] {
+        self.index.uses.runs(url)
+    }
+
     /// A request's host.
     #[must_use]
     pub fn host(&self, id: RequestId) -> Option<&Arc<str>> {

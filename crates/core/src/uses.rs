@@ -19,9 +19,14 @@ impl Uses {
         uses
     }
 
-    /// The first evaluation of a script at all.
+    /// The evaluations of a script.
+    pub(crate) fn runs(&self, url: &Arc<str>) -> &[usize] {
+        self.0.get(&(WorkName::Evaluate, url.clone())).map_or(&[], Vec::as_slice)
+    }
+
+    /// The first of them.
     pub(crate) fn first_run(&self, url: &Arc<str>) -> Option<usize> {
-        self.0.get(&(WorkName::Evaluate, url.clone()))?.first().copied()
+        self.runs(url).first().copied()
     }
 
     /// The first piece of work that runs or parses what a request brought: after the request began.

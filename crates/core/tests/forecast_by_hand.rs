@@ -7,9 +7,11 @@ mod site;
 use phainon_core::forecast::{Forecast, Instead, Model};
 use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
+use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use phainon_core::{
-    Bytes, Edit, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId, ResourceKey,
-    ResourceKind, Scope, ScreenFrame, Standing, WorkKind, WorkName, end_as_taken, preset,
+    Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId,
+    ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind, WorkName, end_as_taken,
+    preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -223,6 +225,87 @@ fn text_in_another_font_does_not_wait_for_its_own() {
     // The browser gave up on it after three seconds.
     let given_up = change(&late(5000.0, 3230.0), Metric::Lcp);
     assert!(given_up < -2900.0, "{given_up}");
+}
+
+#[test]
+fn text_whose_font_is_not_there_in_time_is_shown_at_its_limit() {
+    // A sheet lets the frame go at 2,510; the font that it names is past its limit then.
+    let load = |display: FontDisplay, drawn: f64| {
+        let mut site = Site::new();
+        let sheet = site.asks("late.css", ResourceKind::Style, [150.0, 150.0, 2400.0, 2500.0]);
+        (sheet.render_blocking, sheet.initiator.line) = (RenderBlocking::Blocking, Some(3));
+        site.runs(WorkName::ParseSheet, [2501.0, 2508.0], "late.css");
+        site.draws([2510.0, 2600.0]);
+        let font = site.asks("own.woff2", ResourceKind::Font, [2550.0, 2560.0, 2900.0, 7400.0]);
+        font.initiator =
+            Initiator { kind: InitiatorKind::Style, url: Some(at("late.css").as_str().into()), ..Initiator::default() };
+        site.draws([drawn, drawn + 20.0]);
+        site.paints(drawn + 40.0, None);
+        site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("own.woff2").as_str().into(), display }]);
+        let sooner = forecast(&site, &[Edit::FasterResponse { file: file("late.css"), to: Some(Millis(50.0)) }]);
+        change(&sooner, Metric::Lcp)
+    };
+    // Without the wait the frame is at 310 and the font asked for at 350: text is shown at 2,000, not at once.
+    let auto = load(FontDisplay::Auto, 2600.1);
+    assert!((-645.0..-560.0).contains(&auto), "{auto}");
+    // One that blocks is waited for as long as before.
+    let block = load(FontDisplay::Block, 5555.0);
+    assert!((-2230.0..-2170.0).contains(&block), "{block}");
+}
+
+#[test]
+fn a_run_comes_after_the_first_run_of_the_script_that_it_calls() {
+    // A script stops the parser for two seconds; the inline script below it sets a timer, and that calls a library
+    // which had come meanwhile: by its address, or as the profiler saw.
+    let load = |calls: &str, seen: Option<&str>| {
+        let mut site = Site::new();
+        blocking(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 1900.0, 2000.0]), 3);
+        site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]).render_blocking =
+            RenderBlocking::PotentiallyBlocking;
+        site.runs(WorkName::Evaluate, [1001.0, 1005.0], "library.js");
+        site.runs(WorkName::Evaluate, [2001.0, 2005.0], "big.js");
+        site.runs(WorkName::Evaluate, [2006.0, 2008.0], "").line = Some(5);
+        site.0.timers = vec![TimerInstall { timer: 9, at: Millis(2007.0), timeout: Millis(1.0), by: None }];
+        site.works(WorkName::Task, 0, [2020.0, 2030.0], None);
+        site.works(WorkName::Timer, 1, [2020.0, 2030.0], None).timer = Some(9);
+        site.works(WorkName::Call, 2, [2020.0, 2030.0], Some(calls));
+        site.changes(2025.0, calls);
+        site.draws([2035.0, 2045.0]);
+        site.paints(2060.0, None);
+        site.0.largest_stands = Some(Standing::Nowhere);
+        if let Some(seen) = seen {
+            let place =
+                |path: &str| CodePlace { function: "f".into(), url: Some(at(path).as_str().into()), line: Some(1) };
+            site.0.profile = Some(Profile {
+                places: vec![place(calls), place(seen)],
+                nodes: vec![ProfileNode { place: 0, parent: None }, ProfileNode { place: 1, parent: Some(0) }],
+                at: vec![Millis(2024.0)],
+                node: vec![1],
+            });
+        }
+        let sooner = forecast(&site, &[Edit::FasterResponse { file: file("big.js"), to: Some(Millis(0.0)) }]);
+        change(&sooner, Metric::Lcp)
+    };
+    near(load("library.js", None), -1000.0);
+    near(load("", Some("library.js")), -1000.0);
+    near(load("", None), -1750.0);
+}
+
+#[test]
+fn a_picture_that_is_there_before_the_first_frame_is_on_the_screen_with_that() {
+    let mut site = Site::new();
+    site.asks("hero.jpg", ResourceKind::Image, [250.0, 250.0, 950.0, 1000.0]);
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 380.0]), 3);
+    site.runs(WorkName::ParseSheet, [390.0, 399.9], "look.css");
+    site.works(WorkName::Task, 0, [400.0, 480.0], None);
+    site.works(WorkName::Style, 1, [400.0, 450.0], None);
+    site.works(WorkName::Paint, 1, [450.0, 480.0], None);
+    site.0.fcp = Some(Millis(500.0));
+    site.draws([1010.0, 1012.0]);
+    site.paints(1040.0, Some("hero.jpg"));
+    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("hero.jpg"), to: Some(Millis(0.0)) }]);
+    // That frame is painted at 480, and a frame takes 28 ms from there to the screen.
+    near(change(&sooner, Metric::Lcp), 508.0 - 1040.0);
 }
 
 #[test]

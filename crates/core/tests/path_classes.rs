@@ -7,8 +7,8 @@ mod site;
 
 use phainon_core::path::{Cause, Leg, LegFact, path_to_first_paint, path_to_largest, path_to_request};
 use phainon_core::{
-    Animation, BodyPart, Bytes, Millis, Observed, Prepared, RenderBlocking, Request, RequestId, ResourceKind,
-    Scheduled, Standing, TimerInstall, WorkName, end_as_taken, preset,
+    Animation, BodyPart, Bytes, FontDisplay, Millis, Observed, Prepared, RenderBlocking, Request, RequestId,
+    ResourceKind, Scheduled, Standing, TextFont, TimerInstall, WorkName, end_as_taken, preset,
 };
 use site::{PAGE, Site, at, script};
 
@@ -659,4 +659,63 @@ fn what_the_parser_reads_when_it_is_past_the_text_does_not_bring_it() {
     };
     assert!(waits_for(45) > 400.0, "{}", waits_for(45));
     assert!(waits_for(20) < 5.0, "{}", waits_for(20));
+}
+
+/// Has the text of the largest paint be set in a font.
+fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
+    site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at(font).as_str().into(), display }]);
+}
+
+#[test]
+fn text_waits_for_the_font_that_it_is_set_in_and_not_for_one_that_comes_later() {
+    let load = |own: Option<FontDisplay>| {
+        let mut site = Site::new();
+        site.asks("own.woff2", ResourceKind::Font, [230.0, 230.0, 400.0, 1490.0]);
+        site.asks("other.woff2", ResourceKind::Font, [230.0, 230.0, 400.0, 1500.0]);
+        site.draws([220.0, 240.0]);
+        site.draws([1510.0, 1520.0]);
+        site.paints(1540.0, None);
+        if let Some(display) = own {
+            set_in(&mut site, "own.woff2", display);
+        }
+        let legs = path(&site);
+        (given(&legs, "own.woff2"), given(&legs, "other.woff2"))
+    };
+    let (own, other) = load(Some(FontDisplay::Auto));
+    assert!(own > 1200.0 && other < 1.0, "{own} {other}");
+    let (own, other) = load(None);
+    assert!(own < 1.0 && other > 1200.0, "where it is not known, the last to come counts: {own} {other}");
+    let (own, other) = load(Some(FontDisplay::Swap));
+    assert!(own > 1200.0 && other < 1.0, "shown before, it is drawn again in its own: {own} {other}");
+}
+
+#[test]
+fn text_whose_font_is_asked_for_past_the_limit_is_in_the_next_frame_whatever_runs_before_that() {
+    let load = |fonts: bool| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("late.css", ResourceKind::Style, [150.0, 150.0, 2400.0, 2500.0]), 3));
+        on_line(site.asks("below.js", ResourceKind::Script, [150.0, 150.0, 300.0, 400.0]), 40).render_blocking =
+            RenderBlocking::InBodyParserBlocking;
+        site.runs(WorkName::ParseSheet, [2501.0, 2508.0], "late.css");
+        site.runs(WorkName::Evaluate, [2508.2, 2509.0], "").line = Some(30);
+        site.draws([2510.0, 2600.0]);
+        site.asks("own.woff2", ResourceKind::Font, [2550.0, 2560.0, 2900.0, 3400.0]).initiator =
+            site.0.requests[1].initiator.clone();
+        site.runs(WorkName::Evaluate, [2610.0, 2660.0], "below.js");
+        site.changes(2650.0, "below.js");
+        site.draws([2665.0, 2690.0]);
+        site.paints(2710.0, None);
+        site.0.largest_stands = Some(Standing::Lines { first: 10, last: 10 });
+        if fonts {
+            set_in(&mut site, "own.woff2", FontDisplay::Auto);
+        }
+        path(&site)
+    };
+    let legs = load(true);
+    assert!(
+        legs.iter().any(|l| matches!(l.fact, LegFact::FontGivenUp { .. }) || l.cause == Cause::Render),
+        "{legs:#?}"
+    );
+    assert!(legs.iter().all(|l| l.cause != Cause::Script), "{legs:#?}");
+    assert!(load(false).iter().any(|l| l.cause == Cause::Script), "not knowing its font the run seems to bring it");
 }

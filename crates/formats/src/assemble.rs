@@ -4,8 +4,8 @@ use crate::network::{self, NetworkFacts};
 use crate::trace::{self, TraceText, Wanted};
 use crate::{FormatError, NetworkLog, pictures};
 use phainon_core::{
-    Conditions, Lack, Load, Millis, Missing, Note, Observed, PageFacts, Rect, RenderBlocking, Request, ScreenFrame,
-    Source, Subject, Visit,
+    Conditions, FontFace, Lack, Load, Millis, Missing, Note, Observed, PageFacts, Rect, RenderBlocking, Request,
+    ScreenFrame, Source, Subject, TextStyle, Visit,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -23,6 +23,9 @@ pub struct ElementRecord {
     /// The picture it shows, by attribute or style.
     pub url: Option<String>,
     pub rect: Option<Rect>,
+    /// How its text is set, each way once.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub texts: Vec<TextStyle>,
 }
 
 /// What was read from the page itself at the end of a load; `load-N/page.json` in an archive.
@@ -47,6 +50,9 @@ pub struct PageRecord {
     pub facts: Option<PageFacts>,
     pub observed: Option<Observed>,
     pub elements: Vec<ElementRecord>,
+    /// The fonts that it had loaded by the end, where the browser told.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub fonts: Option<Vec<FontFace>>,
     /// Errors that the page's scripts left to the console, each once.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub errors: Vec<String>,
@@ -154,7 +160,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 12;
+pub const ASSEMBLY_VERSION: u32 = 13;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -402,6 +408,9 @@ impl RawLoad {
             if candidate.kind == phainon_core::PaintKind::Image && candidate.url.is_none() {
                 candidate.url = element.url.clone();
             }
+            let is_text = candidate.kind == phainon_core::PaintKind::Text && !element.texts.is_empty();
+            let loaded = page.fonts.as_ref().filter(|_| is_text);
+            candidate.fonts = loaded.map(|loaded| phainon_core::fonts_of(&element.texts, loaded));
         }
     }
 }

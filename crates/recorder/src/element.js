@@ -13,6 +13,18 @@ function () {
   const clone = element.cloneNode(false);
   const tag = clone.outerHTML.replace(/<\/[a-z0-9-]+>$/i, '');
   const box = element.getBoundingClientRect();
+  // How its text is set, each way once, with the letters that are.
+  const texts = new Map();
+  const walker = document.createTreeWalker(element, NodeFilter.SHOW_TEXT);
+  for (let seen = 0; seen < 200 && walker.nextNode(); seen++) {
+    const words = walker.currentNode.data.replace(/\s+/g, '');
+    if (!words) continue;
+    const style = getComputedStyle(walker.currentNode.parentElement);
+    const key = JSON.stringify([style.fontFamily, style.fontWeight, style.fontStyle]);
+    const letters = texts.get(key) ?? new Set();
+    for (const letter of words.slice(0, 500)) letters.add(letter);
+    texts.set(key, letters);
+  }
   const background = /url\("([^"]+)"\)/.exec(getComputedStyle(element).backgroundImage);
   return {
     tag: element.localName,
@@ -20,5 +32,9 @@ function () {
     snippet: tag.length > 300 ? tag.slice(0, 299) + '…' : tag,
     url: element.currentSrc || (element.localName === 'image' ? element.href.baseVal : '') || (element.poster || '') || (background ? background[1] : null) || null,
     rect: { x: box.x + scrollX, y: box.y + scrollY, width: box.width, height: box.height },
+    texts: [...texts].slice(0, 20).map(([key, letters]) => {
+      const [families, weight, style] = JSON.parse(key);
+      return { families, weight, style, letters: [...letters].join('') };
+    }),
   };
 }

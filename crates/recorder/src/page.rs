@@ -2,7 +2,7 @@
 
 use crate::RecordError;
 use crate::protocol::Client;
-use phainon_core::{Millis, Observed, PageFacts};
+use phainon_core::{FontFace, Millis, Observed, PageFacts};
 use phainon_formats::ElementRecord;
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -51,6 +51,8 @@ pub async fn read(client: &Client, session: &str, world: i64) -> Result<PageRead
         .map_err(|e| RecordError::Other(format!("The document could not be read: {e}")))
 }
 
+/// What a font is told by is kept up to this length.
+const LONGEST_FONT: usize = 2_000;
 /// Names of what is listened to are kept up to this length.
 const LONGEST_NAME: usize = 200;
 
@@ -88,4 +90,26 @@ pub async fn element(client: &Client, session: &str, world: Option<i64>, node: i
     let mut record: ElementRecord = serde_json::from_value(value).ok()?;
     record.node = node;
     Some(record)
+}
+
+/// Has the browser announce the fonts that the page has loaded. It reads the page's sheets for that, and fetches anew
+/// those that must not be stored: nothing more is asked of any server.
+pub async fn announce_fonts(client: &Client, session: &str) -> Result<(), RecordError> {
+    client.call(Some(session), "Network.setBlockedURLs", json!({"urls": ["*"]}), LIMIT).await?;
+    client.call(Some(session), "DOM.enable", json!({}), LIMIT).await?;
+    client.call(Some(session), "CSS.enable", json!({}), LIMIT).await.map(|_| ())
+}
+
+/// A font as the browser announces it; `None` where it tells of none, or of one that came within its sheet.
+pub fn font(told: &Value) -> Option<FontFace> {
+    let text = |key: &str| told[key].as_str().unwrap_or_default().chars().take(LONGEST_FONT).collect::<String>();
+    let url = text("src");
+    (!url.is_empty() && !url.starts_with("data:")).then(|| FontFace {
+        family: text("fontFamily"),
+        weight: text("fontWeight"),
+        style: text("fontStyle"),
+        letters: text("unicodeRange"),
+        display: text("fontDisplay"),
+        url,
+    })
 }

@@ -8,7 +8,7 @@ use crate::watch::{Events, Outcome, Watcher};
 use crate::{RecordError, page, text};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use phainon_core::{Bytes, Note};
+use phainon_core::{Bytes, FontFace, Note};
 use phainon_formats::trace::{self, Wanted};
 use phainon_formats::{BodyMap, FrameRecord, KeptBody, PageRecord, RawLoad, TraceText, TraceWriter, body_hash};
 use serde_json::{Value, json};
@@ -79,11 +79,16 @@ impl Watcher<'_> {
             ));
         }
         record.notes = notes;
+        // What the browser asks for from here on is not the page's.
+        let network = std::mem::take(&mut self.traffic.log);
+        if !outcome.stuck && record.elements.iter().any(|e| !e.texts.is_empty()) {
+            record.fonts = self.read_fonts(events).await;
+        }
         let raw = RawLoad {
             name: format!("load {}", self.job.number),
             visit: self.job.visit,
             conditions: Some(self.job.conditions.clone()),
-            network: Some(std::mem::take(&mut self.traffic.log)),
+            network: Some(network),
             trace: trace.map(Arc::unwrap_or_clone),
             page: Some(record),
             frames,
@@ -121,6 +126,17 @@ impl Watcher<'_> {
             record.elements.extend(found);
         }
         Ok(())
+    }
+
+    /// The fonts that the page has loaded; `None` where the browser does not tell.
+    async fn read_fonts(&mut self, events: &mut Events) -> Option<Vec<FontFace>> {
+        let (client, session) = (self.client.clone(), self.tab.session.clone());
+        self.while_waiting(events, page::announce_fonts(&client, &session)).await.ok()?;
+        // They were announced before the browser answered.
+        while let Ok(event) = events.try_recv() {
+            self.take(&event);
+        }
+        Some(std::mem::take(&mut self.fonts))
     }
 
     async fn read_trace(&mut self, events: &mut Events) -> Result<TraceText, RecordError> {

@@ -7,7 +7,7 @@ use crate::traffic::Traffic;
 use crate::{RecordError, Stage, page};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use phainon_core::Millis;
+use phainon_core::{FontFace, Millis};
 use serde_json::{Value, json};
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -29,6 +29,8 @@ const CATEGORIES: [&str; 10] = [
 const MOST_FRAMES: usize = 240;
 /// So many errors of one page are kept.
 const MOST_ERRORS: usize = 100;
+/// So many fonts of one page are kept.
+const MOST_FONTS: usize = 200;
 
 /// How long what the server answered may be told of after a navigation that it ended without a page.
 const ANSWER_TOLD: Duration = Duration::from_secs(2);
@@ -57,6 +59,8 @@ pub struct Watcher<'a> {
     pub frames_left_out: usize,
     /// Stylesheets as the browser announced them; only where that was asked for.
     pub sheets: Vec<Value>,
+    /// Fonts that the page has loaded, as the browser announced them; only where that was asked for.
+    pub fonts: Vec<FontFace>,
     /// Windows that the page opened.
     pub windows: usize,
     /// What the page's scripts left to the console as errors, each once.
@@ -80,6 +84,7 @@ impl<'a> Watcher<'a> {
             frames: Vec::new(),
             frames_left_out: 0,
             sheets: Vec::new(),
+            fonts: Vec::new(),
             windows: 0,
             errors: Vec::new(),
             trace_stream: None,
@@ -199,6 +204,7 @@ impl<'a> Watcher<'a> {
                 }
             }
             "CSS.styleSheetAdded" => self.sheets.push(params["header"].clone()),
+            "CSS.fontsUpdated" if self.fonts.len() < MOST_FONTS => self.fonts.extend(page::font(&params["font"])),
             "Target.attachedToTarget" => {
                 if let Some(child) = params["sessionId"].as_str().filter(|s| *s != self.tab.session) {
                     self.attached(child, params["targetInfo"]["type"].as_str().unwrap_or(""));

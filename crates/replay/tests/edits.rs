@@ -249,6 +249,7 @@ fn what_is_asked_for_earlier_stands_at_the_heads_beginning() {
         *b = String::from_utf8_lossy(b).replace("<img data-src", "<div id=deck data-hero").into_bytes();
     });
     inserted.load.lcp_candidates.push(LcpCandidate {
+        fonts: None,
         at: Millis(900.0),
         kind: PaintKind::Image,
         size: 20_000.0,

@@ -137,6 +137,7 @@ pub fn sound() -> Example {
     example.request("http://www.skerryline.test/media/hero.jpg", ResourceKind::Image, 150.0, 500.0, 40_000);
     example.image("http://www.skerryline.test/media/hero.jpg", (400.0, 300.0), (400, 300), true);
     example.load.lcp_candidates.push(LcpCandidate {
+        fonts: None,
         at: Millis(600.0),
         kind: PaintKind::Image,
         size: 120_000.0,

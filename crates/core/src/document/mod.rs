@@ -259,6 +259,7 @@ mod tests {
         let html = |body: &str| format!("<!doctype html><title>t</title>{body}").into_bytes();
         assert_eq!(largest_stands(&load, &html("<h1>Words</h1>")), None, "there is no largest element");
         load.lcp_candidates.push(crate::LcpCandidate {
+            fonts: None,
             at: Millis(900.0),
             kind: crate::PaintKind::Text,
             size: 9_000.0,
@@ -311,6 +312,7 @@ mod tests {
     fn the_largest_element_is_found_or_said_to_be_elsewhere() {
         let mut load = load();
         let candidate = |url: &str| LcpCandidate {
+            fonts: None,
             at: Millis(300.0),
             kind: PaintKind::Image,
             size: 1.0,

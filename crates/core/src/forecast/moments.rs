@@ -1,6 +1,7 @@
 //! The moments of a load with what each needs, read off the causal graph.
 
-use super::world::{Bond, Drawn, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
+use super::world::{Bond, Drawn, Frame, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
+use crate::fonts::{AUTO_SHOWN, BLOCKED};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment};
 use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
 use std::collections::{HashMap, HashSet};
@@ -13,11 +14,6 @@ const BACK_TO_BACK: f64 = 0.25;
 /// Clocks agree to within this, in ms.
 const SLACK: f64 = 0.5;
 
-/// Text whose sheet does not say how it is to be shown waits for its font until so many ms after navigation start:
-/// the browser would have the largest paint come by 2.5 s. Measured in the browser that records.
-const FONTS_GIVEN_UP: f64 = 2_000.0;
-/// It waits for a font so many ms at most (CSS Fonts 4, section 11.2).
-const FONT_GIVEN_UP: f64 = 3_000.0;
 /// A frame that a limit sets off is drawn within so many ms.
 const LATE_FRAME: f64 = 60.0;
 
@@ -46,8 +42,8 @@ pub(super) struct Moments {
     pub content_loaded: Option<Place>,
     /// When blocking requests let go.
     pub released: HashMap<RequestId, Place>,
-    /// When the browser gave up on a font.
-    pub given_up: HashMap<RequestId, Place>,
+    /// When text no longer waited for a font.
+    pub settled: HashMap<RequestId, Place>,
     /// Before each task the end of the last one that later ones may build on.
     pub acted: Vec<Option<Place>>,
     /// The moments within each task.
@@ -124,11 +120,11 @@ impl<'g, 'a> Builder<'g, 'a> {
         });
         builder.lags();
         builder.skips();
-        let given_up = builder.known.iter().filter_map(|((moment, _), place)| match moment {
-            Moment::GivenUp(font) => Some((*font, *place)),
+        let settled = builder.known.iter().filter_map(|((moment, _), place)| match moment {
+            Moment::FontSettled(font) => Some((*font, *place)),
             _ => None,
         });
-        let given_up = given_up.collect();
+        let settled = settled.collect();
         Moments {
             world: builder.world,
             runs: builder.runs,
@@ -138,7 +134,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             parser_end: builder.parser_end,
             content_loaded,
             released: builder.released,
-            given_up,
+            settled,
             acted: builder.acted,
             within: builder.within,
         }
@@ -306,7 +302,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             self.acted.push(acted);
             let inside = work[task + 1..].iter().take_while(|w| w.depth > 0).count();
             let (mut skip, mut acts, mut draws, mut parses) = (None, false, false, false);
-            let (mut styles, mut paints) = (false, false);
+            let (mut styles, mut painted) = (false, None);
             for (own, piece) in work[task..=task + inside].iter().zip(task..) {
                 if skip.is_some_and(|depth| own.depth > depth) {
                     continue;
@@ -314,7 +310,9 @@ impl<'g, 'a> Builder<'g, 'a> {
                 skip = None;
                 draws |= matches!(own.name, WorkName::Style | WorkName::Layout | WorkName::Paint);
                 styles |= matches!(own.name, WorkName::Style | WorkName::Layout);
-                paints |= own.name == WorkName::Paint;
+                if own.name == WorkName::Paint {
+                    painted = Some(own.end().0 - state.start);
+                }
                 if own.name == WorkName::ParseHtml && !parses {
                     parses = true;
                     let edges = self.graph.needs(Moment::Began(piece), own.start);
@@ -342,8 +340,8 @@ impl<'g, 'a> Builder<'g, 'a> {
             if draws {
                 drawn_at = state.start;
             }
-            if paints && styles {
-                self.world.frames.push(index);
+            if let Some(painted) = painted.filter(|_| styles) {
+                self.world.frames.push(Frame { task: index, painted });
             }
             if acts || parses {
                 let end = self.inside(index, state.duration);
@@ -492,8 +490,8 @@ impl<'g, 'a> Builder<'g, 'a> {
         if let Some(place) = self.known.get(&key) {
             return *place;
         }
-        if let Moment::GivenUp(font) = moment {
-            let place = self.given_up(font, at);
+        if let Moment::FontSettled(font) = moment {
+            let place = self.font_settled(font, at);
             self.known.insert(key, place);
             return place;
         }
@@ -505,15 +503,20 @@ impl<'g, 'a> Builder<'g, 'a> {
     }
 
     /// When text no longer waits for a font: when it has come, or when the browser gives up on it.
-    fn given_up(&mut self, font: RequestId, at: f64) -> Place {
+    fn font_settled(&mut self, font: RequestId, at: f64) -> Place {
         let [asked, done] = [Phase::Asked, Phase::Done].map(|phase| phase.of(font));
         let waited = at - self.world.moment(asked).at;
-        // The one limit counts from navigation start, the other from the asking.
-        let by_page = (FONTS_GIVEN_UP..FONTS_GIVEN_UP + LATE_FRAME).contains(&at) && waited < FONT_GIVEN_UP;
-        let (after, not_before) = if by_page { (0.0, at) } else { (waited, 0.0) };
+        // Where the limit is not known it is told by when it was: the one counts from navigation start, the other from the asking.
+        let by_page = (AUTO_SHOWN.0..AUTO_SHOWN.0 + LATE_FRAME).contains(&at) && waited < BLOCKED.0;
+        let (after, not_before) = match self.graph.display_of(font) {
+            Some(display) => display.limit(),
+            None if by_page => (Millis::ZERO, Millis(at)),
+            None => (Millis(waited), Millis::ZERO),
+        };
+        let (after, not_before) = (after.0, not_before.0);
         // One that did not come within the load does not come with any edit that is known.
         let done = self.prepared.load.request(font).and_then(|r| r.end).map(|_| done);
-        let place = self.world.add(Kind::GivenUp { asked, done, after, not_before }, at);
+        let place = self.world.add(Kind::FontSettled { asked, done, after, not_before }, at);
         self.world.need(place, asked, Bond::Origin);
         if let Some(done) = done {
             self.world.need(place, done, Bond::Gate);
@@ -579,7 +582,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         let from = world.shown_from(&|place| world.moment(place).at);
         for (drawn, from) in world.drawn.iter_mut().zip(from) {
             let own = world.tasks[drawn.task as usize].start;
-            let starts = world.frames.iter().map(|frame| world.tasks[*frame as usize].start);
+            let starts = world.frames.iter().map(|frame| world.tasks[frame.task as usize].start);
             drawn.skips = starts.filter(|start| *start >= from && *start < own).count();
         }
     }

@@ -164,15 +164,15 @@ fn show_sooner(world: &World, times: &mut Times) {
     if sooner.is_empty() {
         return;
     }
-    let starts = world.frames.iter().map(|frame| times.starts[*frame as usize]);
-    let mut frames: Vec<f64> = starts.filter(|start| start.is_finite()).collect();
-    frames.sort_by(f64::total_cmp);
+    let starts = world.frames.iter().map(|frame| (times.starts[frame.task as usize], frame.painted));
+    let mut frames: Vec<(f64, f64)> = starts.filter(|(start, _)| start.is_finite()).collect();
+    frames.sort_by(|a, b| a.0.total_cmp(&b.0));
     for (drawn, now) in sooner {
-        let first = frames.partition_point(|start| *start < now);
-        let Some(start) = frames.get(first + drawn.skips) else { continue };
-        let takes = world.moment(drawn.moment).at - world.tasks[drawn.task as usize].start;
+        let first = frames.partition_point(|(start, _)| *start < now);
+        let Some((start, painted)) = frames.get(first + drawn.skips) else { continue };
+        let to_screen = world.moment(drawn.moment).at - world.moment(drawn.painted).at;
         let at = &mut times.at[drawn.moment as usize];
-        *at = at.min(start + takes);
+        *at = at.min(start + painted + to_screen);
     }
 }
 
@@ -333,7 +333,7 @@ impl Pass<'_> {
             Kind::Answered(request) => latest + self.waits[request as usize],
             Kind::Done(request) => latest + self.bodies[request as usize],
             Kind::Part { request, share } => latest + share * self.bodies[request as usize],
-            Kind::GivenUp { asked, done, after, not_before } => {
+            Kind::FontSettled { asked, done, after, not_before } => {
                 let limit = (self.at[asked as usize] + after).max(not_before);
                 done.map_or(limit, |done| self.at[done as usize].min(limit))
             }

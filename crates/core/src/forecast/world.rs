@@ -25,7 +25,7 @@ pub(super) enum Kind {
     Part { request: u32, share: f64 },
     /// A font has come (where it ever does), or the browser has given up on it: so long after it was asked for, and
     /// not before so many ms after navigation start.
-    GivenUp { asked: Place, done: Option<Place>, after: f64, not_before: f64 },
+    FontSettled { asked: Place, done: Option<Place>, after: f64, not_before: f64 },
 }
 
 /// A moment.
@@ -147,11 +147,18 @@ pub(super) struct Drawn {
     pub skips: usize,
 }
 
+/// A task that draws a frame.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Frame {
+    pub task: u32,
+    /// How far into the task its painting ends, in ms.
+    pub painted: f64,
+}
+
 /// Everything that the forward run needs.
 #[derive(Debug, Clone, Default)]
 pub(super) struct World {
-    /// Tasks that draw a frame.
-    pub frames: Vec<u32>,
+    pub frames: Vec<Frame>,
     pub drawn: Vec<Drawn>,
     pub moments: Vec<Moment>,
     pub needs: Vec<Need>,

@@ -43,8 +43,17 @@ impl Graph<'_> {
         edges
     }
 
-    /// What called a piece of script that is not its first run.
+    /// What a piece of script that is not its first run waited for.
     pub(super) fn later_run(&self, index: usize) -> Vec<Edge> {
+        let mut edges = self.called_by(index);
+        if let Some(last) = edges.iter().map(|e| e.at).max_by(Millis::order) {
+            edges.extend(self.callees(index, last));
+        }
+        edges
+    }
+
+    /// What called it.
+    fn called_by(&self, index: usize) -> Vec<Edge> {
         let began = self.work(index).start;
         let Some(url) = self.url_of(index) else { return self.document_by(began) };
         let around: Vec<usize> = std::iter::successors(Some(index), |i| self.parents[*i]).collect();

@@ -38,8 +38,8 @@ pub enum Moment {
     Inside(usize, Does),
     /// The parser was through the document.
     ParserEnd,
-    /// The browser gave up on a font and showed text without it.
-    GivenUp(RequestId),
+    /// Text no longer waited for a font: it had come, or the browser had given up on it.
+    FontSettled(RequestId),
     /// Something that the recording does not tell set off a frame of this sort.
     SetOff {
         /// The picture that it shows.

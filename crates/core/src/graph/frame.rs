@@ -166,6 +166,10 @@ impl Graph<'_> {
             let end = file.end.unwrap_or(paint).min(paint);
             edges.push(drawing(Moment::Done(file.id), end));
         }
+        if text {
+            let fonts = self.settled_fonts(paint, painted).into_iter();
+            edges.extend(fonts.map(|(at, font)| drawing(Moment::FontSettled(font), at)));
+        }
         edges
     }
 
@@ -275,8 +279,11 @@ impl Graph<'_> {
         if let Some((at, sheet)) = self.sheet_between(since, drawn.at) {
             return drawing(Moment::Released(sheet), at);
         }
+        let own = self.fonts_of(paint);
+        let may_be_its = |r: &Request| own.as_ref().is_none_or(|own| own.iter().any(|(_, font)| font.id == r.id));
         if text
-            && let Some((end, font)) = self.last_done(drawn.at, |r| r.kind == ResourceKind::Font && r.main_frame)
+            && let Some((end, font)) =
+                self.last_done(drawn.at, |r| r.kind == ResourceKind::Font && r.main_frame && may_be_its(r))
             && end > since
         {
             return drawing(Moment::Done(font), end);
@@ -297,10 +304,11 @@ impl Graph<'_> {
         if let Some(run) = runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration)) {
             return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
         }
-        let waits =
-            |r: &&Request| r.kind == ResourceKind::Font && r.start < drawn.at && r.end.is_none_or(|end| end > paint);
+        let waits = |r: &&Request| {
+            r.kind == ResourceKind::Font && r.start < drawn.at && r.end.is_none_or(|end| end > paint) && may_be_its(r)
+        };
         if let Some(font) = self.load.requests.iter().filter(|_| text).find(waits) {
-            return drawing(Moment::GivenUp(font.id), drawn.at);
+            return drawing(Moment::FontSettled(font.id), drawn.at);
         }
         drawing(Moment::SetOff { file, text }, drawn.at)
     }
@@ -311,13 +319,6 @@ impl Graph<'_> {
         let fact = LegFact::Animates { name: animation.name.clone() };
         let from = Moment::Painted { file: None, text: true };
         vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)]
-    }
-
-    /// A font is waited for from when it was asked for (CSS Fonts, section 4.9).
-    pub(super) fn given_up(&self, font: RequestId) -> Vec<Edge> {
-        let Some(font) = self.load.request(font) else { return Vec::new() };
-        let fact = LegFact::FontGivenUp { file: font.url.clone() };
-        vec![Edge::new(Moment::Asked(font.id), font.start, Cause::Wait, About::Request(font.id), fact)]
     }
 
     /// All that is known to have been needed was there, and more is not told.

@@ -7,11 +7,13 @@
 //! Each kind of edge has its rule in a file of its own.
 
 mod busy;
+mod callees;
 mod calls;
 mod discovery;
 mod document;
 mod edge;
 mod fact;
+mod fonts;
 mod frame;
 mod network;
 mod parser;
@@ -83,7 +85,7 @@ impl<'a> Graph<'a> {
             Moment::Painted { file, text } => self.painted(file, text, by),
             Moment::SetOff { file, text } => self.not_told(file, text, by),
             Moment::Animated(place) => self.animated(place),
-            Moment::GivenUp(font) => self.given_up(font),
+            Moment::FontSettled(font) => self.font_settled(font, by),
             Moment::Done(id) => self.done(id, by),
             Moment::Answered(id) => self.answered(id),
             Moment::Sent(id) => self.sent(id),

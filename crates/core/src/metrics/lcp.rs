@@ -54,6 +54,7 @@ mod tests {
         hero.end = Some(Millis(4790.0));
         load.requests = vec![document, hero];
         load.lcp_candidates = vec![LcpCandidate {
+            fonts: None,
             at: Millis(5210.0),
             kind: PaintKind::Image,
             size: 100.0,

@@ -127,6 +127,7 @@ pub fn load() -> impl Strategy<Value = Load> {
                     ..PageFacts::default()
                 });
                 load.lcp_candidates = vec![LcpCandidate {
+                    fonts: None,
                     at: Millis(paint),
                     kind: if text { PaintKind::Text } else { PaintKind::Image },
                     size: 1.0,

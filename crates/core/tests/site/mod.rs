@@ -81,6 +81,7 @@ impl Site {
 
     pub fn paints(&mut self, ms: f64, path: Option<&str>) {
         self.0.lcp_candidates = vec![LcpCandidate {
+            fonts: None,
             at: Millis(ms),
             kind: if path.is_some() { PaintKind::Image } else { PaintKind::Text },
             size: 9_000.0,

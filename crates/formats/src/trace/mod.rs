@@ -498,6 +498,7 @@ impl Reader<'_> {
         }
         let tag = data["nodeName"].as_str().and_then(|n| n.split([' ', '.', '#']).next()).filter(|t| !t.is_empty());
         self.facts.lcp_candidates.push(LcpCandidate {
+            fonts: None,
             at: at(event.ts),
             kind: if data["type"].as_str() == Some("image") { PaintKind::Image } else { PaintKind::Text },
             size: figure(&data["size"]).unwrap_or(0.0),

@@ -11,8 +11,8 @@ pub(super) fn show(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let moments = &change.ground.moments;
     let fonts = requests(change, file)?;
     let come = fonts.iter().map(|id| Phase::Done.of(*id));
-    let given_up = fonts.iter().filter_map(|id| moments.given_up.get(id).copied());
-    let waits: Vec<Place> = come.chain(given_up).collect();
+    let settled = fonts.iter().filter_map(|id| moments.settled.get(id).copied());
+    let waits: Vec<Place> = come.chain(settled).collect();
     let paints: Vec<Place> = moments.candidates.iter().chain(&moments.first_paint).map(|p| p.moment).collect();
     let drawn: Vec<bool> = change
         .world
