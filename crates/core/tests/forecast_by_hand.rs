@@ -292,6 +292,24 @@ fn a_run_comes_after_the_first_run_of_the_script_that_it_calls() {
 }
 
 #[test]
+fn what_waited_for_a_script_that_is_taken_off_waits_for_no_async_one_that_ran_meanwhile() {
+    let mut site = Site::new();
+    blocking(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 1900.0, 2000.0]), 3);
+    site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]).render_blocking =
+        RenderBlocking::PotentiallyBlocking;
+    site.runs(WorkName::Evaluate, [1001.0, 1005.0], "library.js");
+    // Whoever listens for its coming makes the end of its run a moment of the model.
+    site.works(WorkName::Task, 0, [1006.0, 1010.0], None);
+    site.works(WorkName::Event, 1, [1006.0, 1010.0], None).event = Some("load".into());
+    site.works(WorkName::Call, 2, [1006.0, 1010.0], Some("app.js"));
+    site.runs(WorkName::Evaluate, [2001.0, 2005.0], "big.js");
+    site.draws([2005.1, 2020.0]);
+    site.paints(2040.0, None);
+    let without = forecast(&site, &[Edit::Remove { file: file("big.js") }]);
+    assert!(change(&without, Metric::Lcp) < -1500.0, "{}", change(&without, Metric::Lcp));
+}
+
+#[test]
 fn a_picture_that_is_there_before_the_first_frame_is_on_the_screen_with_that() {
     let mut site = Site::new();
     site.asks("hero.jpg", ResourceKind::Image, [250.0, 250.0, 950.0, 1000.0]);
