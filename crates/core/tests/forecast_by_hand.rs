@@ -310,6 +310,29 @@ fn what_waited_for_a_script_that_is_taken_off_waits_for_no_async_one_that_ran_me
 }
 
 #[test]
+fn the_parser_stops_at_a_script_that_is_not_there_yet_and_what_stands_above_it_is_drawn() {
+    // A sheet holds all up until the script at the end of the document has come too: one task takes both up.
+    let load = || {
+        let mut site = Site::new();
+        blocking(site.asks("late.css", ResourceKind::Style, [150.0, 150.0, 1900.0, 2000.0]), 3);
+        let script = site.asks("below.js", ResourceKind::Script, [150.0, 150.0, 1400.0, 1500.0]);
+        (script.initiator.line, script.initiator.column) = (Some(40), Some(1));
+        script.render_blocking = RenderBlocking::InBodyParserBlocking;
+        site.works(WorkName::Task, 0, [2001.0, 2040.0], None);
+        site.works(WorkName::ParseHtml, 1, [2001.0, 2040.0], None);
+        site.works(WorkName::ParseSheet, 2, [2002.0, 2010.0], Some("late.css"));
+        site.works(WorkName::Evaluate, 2, [2015.0, 2035.0], Some("below.js"));
+        site.draws([2040.1, 2060.0]);
+        site.paints(2080.0, None);
+        site.0.largest_stands = Some(Standing::Lines { first: 10, last: 10 });
+        let sooner = forecast(&site, &[Edit::FasterResponse { file: file("late.css"), to: Some(Millis(0.0)) }]);
+        change(&sooner, Metric::Lcp)
+    };
+    // The sheet is there at 250; the text would be on the screen by 340, long before the script.
+    assert!((-1780.0..-1680.0).contains(&load()), "{}", load());
+}
+
+#[test]
 fn a_picture_that_is_there_before_the_first_frame_is_on_the_screen_with_that() {
     let mut site = Site::new();
     site.asks("hero.jpg", ResourceKind::Image, [250.0, 250.0, 950.0, 1000.0]);

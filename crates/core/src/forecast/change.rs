@@ -217,12 +217,17 @@ impl<'g> Change<'g> {
         }
     }
 
+    /// Whether a run is no longer in its task.
+    pub(super) fn is_cut(&self, run: u32) -> bool {
+        let own = self.ground.moments.runs[run as usize];
+        self.world.cuts.iter().any(|c| c.task == own.task && (c.offset - own.offset).abs() < 1e-9)
+    }
+
     /// Takes a run out of its task.
     pub(super) fn cut(&mut self, run: u32, open: &mut Vec<Place>) {
         let place = run as usize;
         let own = self.ground.moments.runs[place];
-        let same = |c: &Cut| c.task == own.task && (c.offset - own.offset).abs() < 1e-9;
-        if self.world.cuts.iter().any(same) {
+        if self.is_cut(run) {
             return;
         }
         self.cut_out(run);
@@ -330,6 +335,14 @@ impl<'g> Change<'g> {
         }
         self.needs_less(old.begins, run);
         begins
+    }
+
+    /// The end of a task of the load.
+    pub(super) fn end_of_task(&mut self, task: u32) -> Place {
+        let Task { begins, duration, start, .. } = self.ground.moments.world.tasks[task as usize];
+        let end = self.world.add(Kind::Inside { task, offset: duration }, start + duration);
+        self.world.need(end, begins, Bond::Origin);
+        end
     }
 
     /// The end of a task that was moved.

@@ -14,6 +14,7 @@ mod outcome;
 mod relief;
 mod run;
 mod steps;
+mod stopped;
 mod world;
 
 pub use brings::{Brings, astray, brings};
@@ -30,6 +31,7 @@ use run::{Calibration, Times, run};
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
+use stopped::MayStop;
 use ts_rs::TS;
 use world::{Kind, Phase};
 
@@ -111,6 +113,7 @@ fn settled(world: &mut world::World, calibration: &Calibration) -> Times {
 /// A load's causal model, ready to be run.
 pub struct Model {
     ground: Ground,
+    may_stop: Vec<MayStop>,
     calibration: Calibration,
     base: Times,
     figures: Figures,
@@ -128,7 +131,8 @@ impl Model {
             task.ready = *ready;
         }
         let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base, 0.0);
-        Self { ground: Ground::of(prepared.clone(), moments), calibration, base, figures }
+        let may_stop = MayStop::of(prepared, &moments, &base.at);
+        Self { ground: Ground::of(prepared.clone(), moments), may_stop, calibration, base, figures }
     }
 
     /// What the load measures without edits.
@@ -147,9 +151,9 @@ impl Model {
     #[must_use]
     pub fn forecast(&self, edits: &[Edit], bodies: &dyn Bodies) -> Forecast {
         let (change, left_out) = self.changed(edits, bodies);
-        let mut world = change.world;
-        let times = settled(&mut world, &self.calibration);
-        let after = self.figures_of(&world, &times, change.shifted);
+        let shifted = change.shifted;
+        let (world, times) = self.run_changed(change);
+        let after = self.figures_of(&world, &times, shifted);
         let path = self.path(&world, &times);
         let tasks = self.tasks(&world, &times);
         Forecast {
@@ -167,9 +171,9 @@ impl Model {
     #[must_use]
     pub fn figures_with(&self, edits: &[Edit], bodies: &dyn Bodies) -> Figures {
         let (change, _) = self.changed(edits, bodies);
-        let mut world = change.world;
-        let times = settled(&mut world, &self.calibration);
-        self.figures_of(&world, &times, change.shifted)
+        let shifted = change.shifted;
+        let (world, times) = self.run_changed(change);
+        self.figures_of(&world, &times, shifted)
     }
 
     /// Why the effect of an edit on this load is not known, where it is not.

@@ -7,7 +7,7 @@
 
 use super::change::Change;
 use super::steps::Step;
-use super::{Model, outcome, settled};
+use super::{Model, outcome};
 use crate::graph::Cause;
 use crate::path::Leg;
 use crate::{Millis, RequestId, ResourceKey};
@@ -80,8 +80,7 @@ impl Model {
             transfer.wait = transfer.wait.min(change.world.round_trip);
             transfer.bytes = transfer.bytes.min(1.0);
         }
-        let mut world = change.world;
-        let times = settled(&mut world, &self.calibration);
+        let (world, times) = self.run_changed(change);
         let after = outcome::figures(load, &self.ground.moments, &world, &times, 0.0);
         let gain = self.figures.lcp_ms.zip(after.lcp_ms).map_or(0.0, |(before, after)| (before - after).0);
         (gain, self.path(&world, &times))
