@@ -8,8 +8,9 @@ use phainon_core::checks::{Finding, Standing, Sureness};
 use phainon_core::metrics::Coverage;
 use phainon_core::words::{finding_title, finding_why, say_finding};
 use phainon_core::{
-    BodyRef, Bytes, EditKind, Header, Initiator, InitiatorKind, LayoutShift, Millis, NoBodies, OwnerKind, PageFacts,
-    PageImage, Prepared, Rect, RenderBlocking, Request, ResourceKind, Settings, WorkName, analyse, preset,
+    BodyRef, Bytes, EditKind, FontDisplay, Header, Initiator, InitiatorKind, LayoutShift, Millis, NoBodies, OwnerKind,
+    PageFacts, PageImage, Prepared, Rect, RenderBlocking, Request, ResourceKind, Settings, TextFont, WorkName, analyse,
+    preset,
 };
 use site::{Site, at, script};
 use std::collections::HashMap;
@@ -193,6 +194,25 @@ fn the_largest_picture_is_late_when_something_had_to_name_it() {
     let found = with(900.0, Some(style), false);
     assert!(finding_why(&found[0]).contains("a stylesheet names it"));
     assert_eq!((found[0].on_path_ms, found[0].standing), (Millis(800.0), Standing::OnPath));
+}
+
+#[test]
+fn text_waits_for_its_font_as_the_sheet_says() {
+    let with = |display: FontDisplay, end: f64, drawn: f64| {
+        let mut site = Site::new();
+        site.asks("own.woff2", ResourceKind::Font, [230.0, 230.0, 240.0, end]);
+        site.draws([220.0, 240.0]);
+        site.draws([drawn, drawn + 10.0]);
+        site.paints(drawn + 30.0, None);
+        site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("own.woff2").as_str().into(), display }]);
+        found(&site, "text-waits-for-font")
+    };
+    let one = with(FontDisplay::Block, 1_000.0, 1_005.0);
+    assert_eq!(finding_title(&one[0]), "The largest text waits 770 ms for own.woff2");
+    assert_eq!((one[0].size_ms, one[0].standing), (Some(Millis(770.0)), Standing::OnPath));
+    assert_eq!(with(FontDisplay::Auto, 9_000.0, 2_005.0)[0].size_ms, Some(Millis(1_770.0)), "until it is given up on");
+    assert!(with(FontDisplay::Swap, 1_000.0, 1_005.0).is_empty(), "shown in another font meanwhile it waits for none");
+    assert!(with(FontDisplay::Block, 275.0, 280.0).is_empty(), "of the path it has less than 50 ms");
 }
 
 #[test]

@@ -27,6 +27,7 @@ mod slow_query;
 mod slow_server_owner;
 mod standout;
 mod stops_parser;
+mod text_waits_for_font;
 mod third_party_on_path;
 mod third_party_work;
 mod uncompressed_text;
@@ -50,6 +51,7 @@ pub const ALL: &[&Check] = &[
     &render_blocking_style::CHECK,
     &stops_parser::CHECK,
     &late_largest::CHECK,
+    &text_waits_for_font::CHECK,
     &third_party_on_path::CHECK,
     &image_larger_than_shown::CHECK,
     &standout::CHECK,
@@ -246,6 +248,7 @@ pub enum Fact {
     BlockingStyle { released: Millis },
     StopsParser { released: Millis },
     LateLargest { delay: Millis, by: FoundBy },
+    TextWaitsForFont { waited: Millis },
     ImageTooLarge { times: f64, saving: Bytes, files: u32 },
     Standout { share: f64, bytes: Bytes, whole: Bytes },
     LongTasks { tasks: u32, sum: Millis },
