@@ -690,6 +690,21 @@ fn text_waits_for_the_font_that_it_is_set_in_and_not_for_one_that_comes_later() 
 }
 
 #[test]
+fn text_may_wait_for_a_font_that_fails_whatever_else_it_is_known_to_be_set_in() {
+    let load = |status: u16| {
+        let mut site = Site::new();
+        site.asks("gone.woff2", ResourceKind::Font, [230.0, 230.0, 1490.0, 1500.0]).status = Some(status);
+        site.draws([220.0, 240.0]);
+        site.draws([1510.0, 1520.0]);
+        site.paints(1540.0, None);
+        site.0.lcp_candidates[0].fonts = Some(Vec::new());
+        given(&path(&site), "gone.woff2")
+    };
+    assert!(load(404) > 1200.0, "{}", load(404));
+    assert!(load(200) < 1.0, "one that came is not its: {}", load(200));
+}
+
+#[test]
 fn text_whose_font_is_asked_for_past_the_limit_is_in_the_next_frame_whatever_runs_before_that() {
     let load = |fonts: bool| {
         let mut site = Site::new();

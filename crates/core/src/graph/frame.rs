@@ -280,7 +280,10 @@ impl Graph<'_> {
             return drawing(Moment::Released(sheet), at);
         }
         let own = self.fonts_of(paint);
-        let may_be_its = |r: &Request| own.as_ref().is_none_or(|own| own.iter().any(|(_, font)| font.id == r.id));
+        // The browser tells of the fonts that came: one that did not may be its.
+        let came = |r: &Request| r.end.is_some() && r.failed.is_none() && r.status.is_none_or(|status| status < 400);
+        let may_be_its =
+            |r: &Request| own.as_ref().is_none_or(|own| !came(r) || own.iter().any(|(_, font)| font.id == r.id));
         if text
             && let Some((end, font)) =
                 self.last_done(drawn.at, |r| r.kind == ResourceKind::Font && r.main_frame && may_be_its(r))
