@@ -307,8 +307,13 @@ impl Graph<'_> {
         if let Some(run) = runs.max_by(|a, b| work[*a].duration.order(&work[*b].duration)) {
             return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
         }
+        // How long those wait whose sheet's word on it is known, all that is needed tells already.
         let waits = |r: &&Request| {
-            r.kind == ResourceKind::Font && r.start < drawn.at && r.end.is_none_or(|end| end > paint) && may_be_its(r)
+            r.kind == ResourceKind::Font
+                && r.start < drawn.at
+                && r.end.is_none_or(|end| end > paint)
+                && may_be_its(r)
+                && self.display_of(r.id).is_none()
         };
         if let Some(font) = self.load.requests.iter().filter(|_| text).find(waits) {
             return drawing(Moment::FontSettled(font.id), drawn.at);
