@@ -36,7 +36,7 @@ async fn answer(State(asked): State<Asked>, Path(name): Path<String>) -> Respons
         "late" => return Html(page("late.css")).into_response(),
         "early.css" => (0, "text/css"),
         "late.css" => (2_300, "text/css"),
-        "below.js" => (2_320, "text/javascript"),
+        "below.js" => (2_700, "text/javascript"),
         "own.woff2" => (600, "font/woff2"),
         "other.woff2" => (1_100, "font/woff2"),
         _ => return StatusCode::NOT_FOUND.into_response(),
