@@ -58,6 +58,14 @@ impl FontDisplay {
         let (after, not_before) = self.limit();
         (self != Self::Swap).then(|| (asked + after).max(not_before))
     }
+
+    /// When text stopped to wait for a font that was asked for at a moment and came at another: it had come, or was
+    /// given up on; `None` where it did not wait.
+    #[must_use]
+    pub fn settled(self, asked: Millis, came: Option<Millis>) -> Option<Millis> {
+        let limit = self.waits_until(asked)?;
+        Some(came.map_or(limit, |came| came.min(limit)))
+    }
 }
 
 /// A font that a page loaded, as its sheets declare it.

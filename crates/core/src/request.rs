@@ -94,6 +94,14 @@ pub enum RenderBlocking {
     Unknown,
 }
 
+impl RenderBlocking {
+    /// Whether something of the page waited for it: all of it, or what stands below in the body.
+    #[must_use]
+    pub fn held_up(self) -> bool {
+        matches!(self, Self::Blocking | Self::InBodyParserBlocking)
+    }
+}
+
 /// Where a response came from when it was not the network.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
 #[serde(rename_all = "snake_case")]

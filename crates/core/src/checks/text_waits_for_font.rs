@@ -29,8 +29,7 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let Some((at, fonts)) = largest.and_then(|c| Some((c.at, c.fonts.as_ref()?))) else { return Vec::new() };
     let found = fonts.iter().filter_map(|font| {
         let request = context.prepared.all_for(&font.url).rfind(|r| r.start <= at)?;
-        let until = font.display.waits_until(request.start)?;
-        let waited = request.end.map_or(until, |end| end.min(until)) - request.start;
+        let waited = font.display.settled(request.start, request.end)? - request.start;
         let edit = Edit::ShowText { file: ResourceKey::of(&request.url) };
         let mut finding = context.about(&CHECK, request, ALL_OF_A_REQUEST, Fact::TextWaitsForFont { waited }, edit);
         finding.size_ms = Some(waited);

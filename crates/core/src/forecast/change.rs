@@ -2,7 +2,7 @@
 
 use super::moments::{Moments, address, multiplexed};
 use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
-use crate::{Bodies, Prepared, RenderBlocking, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
+use crate::{Bodies, Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -41,11 +41,7 @@ impl Ground {
             }
         }
         let at = |place: &Place| moments.world.moment(*place).at;
-        let blocks = |id: &RequestId| {
-            prepared.load.request(*id).is_some_and(|r| {
-                matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
-            })
-        };
+        let blocks = |id: &RequestId| prepared.load.request(*id).is_some_and(|r| r.render_blocking.held_up());
         let released = moments.released.iter().filter(|(id, _)| blocks(id));
         let mut blockers: Vec<(f64, RequestId)> = released.map(|(id, place)| (at(place), *id)).collect();
         blockers.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));

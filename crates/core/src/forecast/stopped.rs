@@ -6,7 +6,7 @@ use super::moments::Moments;
 use super::run::Times;
 use super::world::{Bond, Need, Phase, Place, World};
 use super::{Model, settled};
-use crate::{Prepared, RenderBlocking, WorkName};
+use crate::{Prepared, WorkName};
 use std::collections::HashMap;
 
 /// A script that comes so many ms after all else that its task needs is one that the parser stops at.
@@ -34,7 +34,7 @@ impl MayStop {
             let work = &prepared.load.work[own.piece];
             let url = work.url.as_ref().filter(|_| work.name == WorkName::Evaluate)?;
             let file = prepared.all_for(url).rfind(|r| r.start <= work.start)?;
-            let stops = matches!(file.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking);
+            let stops = file.render_blocking.held_up();
             let begins = moments.world.tasks[own.task as usize].begins;
             stops.then_some(Self { run, file: Phase::Done.of(file.id), begins, was_late: 0.0 })
         });

@@ -27,8 +27,7 @@ impl<'a> Graph<'a> {
     /// When the text of a paint no longer waited for each of its fonts: it had come, or was given up on.
     pub(super) fn settled_fonts(&self, paint: Millis, painted: Millis) -> Vec<(Millis, RequestId)> {
         let settled = |(font, request): (&TextFont, &Request)| {
-            let limit = font.display.waits_until(request.start)?;
-            Some((request.end.map_or(limit, |end| end.min(limit)), request.id))
+            Some((font.display.settled(request.start, request.end)?, request.id))
         };
         let fonts = self.fonts_of(paint).unwrap_or_default().into_iter();
         fonts.filter_map(settled).filter(|(at, _)| *at <= painted).collect()

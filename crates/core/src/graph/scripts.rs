@@ -44,9 +44,7 @@ impl Graph<'_> {
         } else {
             edges.extend(self.document_by(began));
         }
-        let stops = script.is_none_or(|s| {
-            matches!(s.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
-        });
+        let stops = script.is_none_or(|s| s.render_blocking.held_up());
         let by_parser =
             script.is_some_and(|s| matches!(s.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload));
         if stops {
@@ -111,7 +109,7 @@ impl Graph<'_> {
         let sheets = self.load.requests.iter().filter(|r| {
             r.kind == ResourceKind::Style
                 && r.main_frame
-                && matches!(r.render_blocking, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
+                && r.render_blocking.held_up()
                 && place(self.prepared, r).zip(tag).is_none_or(|(sheet, tag)| above(sheet, tag))
         });
         let in_force = sheets.filter_map(|r| Some((self.prepared.released(r)?, r.id)));

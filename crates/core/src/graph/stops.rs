@@ -85,8 +85,8 @@ impl Parser {
     pub(super) fn of(prepared: &Prepared) -> Self {
         // A sheet in the head lets the parser go on; one in the body does not.
         let stops = |r: &&Request| match (r.kind, r.render_blocking) {
-            (ResourceKind::Script, RenderBlocking::Blocking | RenderBlocking::InBodyParserBlocking)
-            | (ResourceKind::Style, RenderBlocking::InBodyParserBlocking) => r.main_frame,
+            (ResourceKind::Script, blocking) => r.main_frame && blocking.held_up(),
+            (ResourceKind::Style, RenderBlocking::InBodyParserBlocking) => r.main_frame,
             _ => false,
         };
         let parsed = prepared.load.dom_interactive.unwrap_or(Millis(f64::INFINITY));

@@ -23,7 +23,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 80] = [
+pub const PAGES: [&str; 110] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -104,6 +104,36 @@ pub const PAGES: [&str; 80] = [
     "todomvc/examples/angularjs/index.html",
     "todomvc/examples/backbone/index.html",
     "vis@4/examples/network/basicUsage.html",
+    "now-ui-kit/index.html",
+    "now-ui-kit/examples/landing-page.html",
+    "blk-design-system/index.html",
+    "blk-design-system/examples/landing-page.html",
+    "slick-carousel/index.html",
+    "cssgram/site/index.html",
+    "bulma-templates/templates/landing.html",
+    "bulma-templates/templates/blog.html",
+    "bulma-templates/templates/admin.html",
+    "vali-admin/docs/index.html",
+    "vali-admin/docs/widgets.html",
+    "adminbsb-materialdesign/index.html",
+    "mdbootstrap/index.html",
+    "startbootstrap-coming-soon/dist/index.html",
+    "gentelella@1/production/index.html",
+    "flexslider/demo/index.html",
+    "jquery-mobile/dist/demos/index.html",
+    "c3@0.4/htdocs/index.html",
+    "granim/docs/index.html",
+    "textillate/index.html",
+    "framework7@1/dist/index.html",
+    "tether-shepherd/docs/welcome/index.html",
+    "superfish/examples/megamenu.html",
+    "admin-lte@2.3.11/index2.html",
+    "startbootstrap-business-frontpage/dist/index.html",
+    "startbootstrap-full-slider/index.html",
+    "startbootstrap-simple-sidebar/dist/index.html",
+    "lightbox2/examples/index.html",
+    "@fancyapps/fancybox@3/docs/index.html",
+    "gentelella@1/production/index2.html",
 ];
 /// Those of them that replays and edits are tried on.
 pub const EDITED: Range<usize> = 31..46;
