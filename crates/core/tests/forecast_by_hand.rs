@@ -306,6 +306,43 @@ fn a_run_comes_after_the_first_run_of_the_script_that_it_calls() {
 }
 
 #[test]
+fn what_a_script_does_within_another_ones_run_is_gone_with_it() {
+    // A library calls handlers: one is a plugin's, which uses the library and causes a layout; another is an app's.
+    let mut site = Site::new();
+    blocking(site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]), 3);
+    blocking(site.asks("plugin.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]), 4);
+    site.runs(WorkName::Evaluate, [1001.0, 1005.0], "library.js");
+    site.runs(WorkName::Evaluate, [1006.0, 1010.0], "plugin.js");
+    site.works(WorkName::Task, 0, [1020.0, 1420.0], None);
+    site.works(WorkName::Event, 1, [1020.0, 1420.0], None).event = Some("load".into());
+    site.works(WorkName::Call, 2, [1020.0, 1420.0], Some("library.js"));
+    site.works(WorkName::Layout, 3, [1200.0, 1240.0], None);
+    site.asks("inserted.css", ResourceKind::Style, [1150.0, 1430.0, 1480.0, 1500.0]).initiator = script(&["plugin.js"]);
+    site.draws([1420.1, 1440.0]);
+    site.paints(1460.0, None);
+    let place = |path: &str| CodePlace { function: path.into(), url: Some(at(path).as_str().into()), line: Some(1) };
+    let node = |place: u32, parent: u32| ProfileNode { place, parent: parent.checked_sub(1) };
+    // Library; plugin called by it; library called by that; app called by the library.
+    let nodes = vec![node(0, 0), node(1, 1), node(0, 2), node(2, 1)];
+    let seen = [(1020.0, 0), (1100.0, 1), (1180.0, 2), (1280.0, 1), (1300.0, 3), (1400.0, 0)];
+    site.0.profile = Some(Profile {
+        places: vec![place("library.js"), place("plugin.js"), place("app.js")],
+        nodes,
+        at: seen.iter().map(|s| Millis(s.0)).collect(),
+        node: seen.iter().map(|s| s.1).collect(),
+    });
+    let without = forecast(&site, &[Edit::Remove { file: file("plugin.js") }]);
+    // 200 ms of the handlers, and 4 of its own run, before the page's only other frame.
+    let gain = change(&without, Metric::Lcp);
+    assert!((-206.0..-199.0).contains(&gain), "{gain}");
+    // Twice taken out is taken out once.
+    let both = [Edit::Remove { file: file("plugin.js") }, Edit::Remove { file: file("library.js") }];
+    let without = forecast(&site, &both);
+    let gain = change(&without, Metric::Lcp);
+    assert!((-1250.0..-390.0).contains(&gain), "{gain}");
+}
+
+#[test]
 fn what_waited_for_a_script_that_is_taken_off_waits_for_no_async_one_that_ran_meanwhile() {
     let mut site = Site::new();
     blocking(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 1900.0, 2000.0]), 3);

@@ -1,10 +1,11 @@
 //! What edits do to a world: the steps that they are made of.
 
+use super::called::{Called, called};
 use super::moments::{Moments, address, multiplexed};
 use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
 use crate::{Bodies, Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
 use std::collections::{HashMap, HashSet};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Less of a task than this, in ms, is no task of its own.
 const HUSK: f64 = 2.0;
@@ -18,6 +19,8 @@ pub(super) struct Ground {
     needed: Vec<Vec<u32>>,
     /// Runs by the script that they are of.
     runs: HashMap<Arc<str>, Vec<u32>>,
+    /// What scripts do within runs of others, looked for when it is first asked for.
+    called: OnceLock<HashMap<Arc<str>, Vec<Called>>>,
     /// Requests that stop the parser or block rendering, in the order in which they let go.
     blockers: Vec<(f64, RequestId)>,
     /// What bodies pack to, by their hashes: packing one takes longer than all else of a forecast.
@@ -45,7 +48,8 @@ impl Ground {
         let released = moments.released.iter().filter(|(id, _)| blocks(id));
         let mut blockers: Vec<(f64, RequestId)> = released.map(|(id, place)| (at(place), *id)).collect();
         blockers.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        Self { prepared, moments, by_key, needed, runs, blockers, packed: Mutex::default() }
+        let called = OnceLock::new();
+        Self { prepared, moments, by_key, needed, runs, called, blockers, packed: Mutex::default() }
     }
 
     /// What gzip makes of a body; `None` where it was not kept.
@@ -88,6 +92,12 @@ impl Ground {
         u32::try_from(place).ok()
     }
 
+    /// What a script does within runs of others.
+    fn called(&self, script: &str) -> &[Called] {
+        let all = self.called.get_or_init(|| called(&self.prepared, &self.moments));
+        all.get(script).map_or(&[], Vec::as_slice)
+    }
+
     fn needs_on(&self, place: Place) -> &[u32] {
         self.needed.get(place as usize).map_or(&[], Vec::as_slice)
     }
@@ -101,11 +111,13 @@ pub(super) struct Change<'g> {
     pub shifted: f64,
     /// Blocking requests that nothing waits for any more.
     freed: HashSet<RequestId>,
+    /// Runs that are no longer in their tasks.
+    cut: HashSet<u32>,
 }
 
 impl<'g> Change<'g> {
     pub(super) fn of(ground: &'g Ground) -> Self {
-        Self { ground, world: ground.moments.world.clone(), shifted: 0.0, freed: HashSet::new() }
+        Self { ground, world: ground.moments.world.clone(), shifted: 0.0, freed: HashSet::new(), cut: HashSet::new() }
     }
 
     /// The places of all needs on a moment.
@@ -185,6 +197,13 @@ impl<'g> Change<'g> {
             for run in self.ground.runs.get(&request.url).cloned().unwrap_or_default() {
                 self.cut(run, open);
             }
+            for called in self.ground.called(&request.url) {
+                if !self.is_cut(called.run) {
+                    let task = self.ground.moments.runs[called.run as usize].task;
+                    self.cut_out(task, called.from, called.to);
+                    self.inside_gone(task, called.from, called.to, open);
+                }
+            }
         }
     }
 
@@ -215,40 +234,56 @@ impl<'g> Change<'g> {
 
     /// Whether a run is no longer in its task.
     pub(super) fn is_cut(&self, run: u32) -> bool {
-        let own = self.ground.moments.runs[run as usize];
-        self.world.cuts.iter().any(|c| c.task == own.task && (c.offset - own.offset).abs() < 1e-9)
+        self.cut.contains(&run)
     }
 
     /// Takes a run out of its task.
     pub(super) fn cut(&mut self, run: u32, open: &mut Vec<Place>) {
         let place = run as usize;
         let own = self.ground.moments.runs[place];
-        if self.is_cut(run) {
+        if !self.cut.insert(run) {
             return;
         }
-        self.cut_out(run);
+        self.cut_out(own.task, own.offset, own.offset + own.length);
+        self.inside_gone(own.task, own.offset, own.offset + own.length, open);
         let begins = self.world.tasks[own.task as usize].begins;
-        for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {
+        self.needs_less(begins, run);
+    }
+
+    /// The moments of a stretch of a task are no more.
+    fn inside_gone(&mut self, task: u32, from: f64, to: f64, open: &mut Vec<Place>) {
+        for &within in self.ground.moments.within.get(&task).into_iter().flatten() {
             let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
-            let inside = offset >= own.offset - 1e-9 && offset <= own.offset + own.length + 1e-9;
+            let inside = offset >= from - 1e-9 && offset <= to + 1e-9;
             // The end of the task itself goes on being there.
-            let is_end = offset >= self.ground.moments.world.tasks[own.task as usize].duration - 1e-9;
+            let is_end = offset >= self.ground.moments.world.tasks[task as usize].duration - 1e-9;
             if inside && !is_end && !self.world.moment(within).gone {
                 self.world.moment_mut(within).gone = true;
                 open.push(within);
             }
         }
-        self.needs_less(begins, run);
     }
 
-    fn cut_out(&mut self, run: u32) {
-        let own = self.ground.moments.runs[run as usize];
-        self.world.cuts.push(Cut { task: own.task, offset: own.offset, length: own.length });
-        let task = &mut self.world.tasks[own.task as usize];
-        task.duration = (task.duration - own.length).max(0.0);
+    /// Takes a stretch out of a task, as far as none took it before: so much of it.
+    pub(super) fn cut_out(&mut self, index: u32, from: f64, to: f64) -> f64 {
+        let mut before: Vec<(f64, f64)> = Vec::new();
+        before.extend(self.world.cuts.iter().filter(|c| c.task == index).map(|c| (c.offset, c.offset + c.length)));
+        before.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let (mut at, mut taken) = (from, 0.0);
+        for (cut, end) in before.into_iter().chain([(to, to)]) {
+            let length = cut.min(to) - at;
+            if length > 0.0 {
+                self.world.cuts.push(Cut { task: index, offset: at, length });
+                taken += length;
+            }
+            at = at.max(end);
+        }
+        let task = &mut self.world.tasks[index as usize];
+        task.duration = (task.duration - taken).max(0.0);
         if task.duration < HUSK {
             task.gap = 0.0;
         }
+        taken
     }
 
     /// A task no longer needs what a run of it needed. Where more is done in the task, that comes when it came
@@ -300,14 +335,15 @@ impl<'g> Change<'g> {
     pub(super) fn move_run(&mut self, run: u32, order: f64, lag: f64) -> Place {
         let own = self.ground.moments.runs[run as usize];
         let old = self.world.tasks[own.task as usize];
-        self.cut_out(run);
+        self.cut.insert(run);
+        let duration = self.cut_out(own.task, own.offset, own.offset + own.length);
         let begins = self.world.add(Kind::After, old.start + own.offset);
         let task = u32::try_from(self.world.tasks.len()).unwrap_or(u32::MAX);
         *self.world.moment_mut(begins) =
             Moment { kind: Kind::Begins(task), at: old.start + own.offset, lag, due: f64::INFINITY, gone: false };
         let moved = Task {
             begins,
-            duration: own.length,
+            duration,
             gap: 0.0,
             order,
             start: old.start + own.offset,

@@ -7,6 +7,7 @@
 //! the line as on the recorder's own link.
 
 mod brings;
+mod called;
 mod change;
 mod effects;
 mod moments;

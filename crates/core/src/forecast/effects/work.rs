@@ -1,7 +1,6 @@
 //! Less main-thread work, or in smaller pieces.
 
 use super::super::change::Change;
-use super::super::world::Cut;
 use super::{Effect, requests, unforeseen};
 use crate::{ResourceKey, WorkKind};
 use std::sync::Arc;
@@ -44,9 +43,7 @@ pub(super) fn stop_forced(change: &mut Change<'_>, file: &ResourceKey) -> Effect
         let Some(index) = after.checked_sub(1) else { continue };
         let offset = forced.at.0 - tasks[index].start;
         let (Ok(task), true) = (u32::try_from(index), offset < tasks[index].duration) else { continue };
-        change.world.cuts.push(Cut { task, offset, length: forced.duration.0 });
-        let own = &mut change.world.tasks[index];
-        own.duration = (own.duration - forced.duration.0).max(0.0);
+        change.cut_out(task, offset, offset + forced.duration.0);
         stopped += 1;
     }
     if stopped == 0 { unforeseen("It forced no style or layout.") } else { Ok(()) }
