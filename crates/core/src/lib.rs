@@ -27,6 +27,7 @@ mod blocking;
 mod body;
 mod cache_control;
 pub mod call_profile;
+mod callbacks;
 pub mod checks;
 pub mod compare;
 mod conditions;

@@ -1,7 +1,7 @@
 //! Main-thread time: by kind, by script, by owner, and the long tasks.
 
 use crate::metrics::Metrics;
-use crate::{Millis, Owner, Owners, Prepared, Subject, WorkKind, self_times};
+use crate::{Millis, Owner, Owners, Prepared, Subject, Work, WorkKind, self_times};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
@@ -83,21 +83,22 @@ pub(crate) fn main_thread(prepared: &Prepared, metrics: &Metrics) -> Option<Main
         return None;
     }
     let own = self_times(&load.work);
-    let blamed = Owners::blame(&load.work, &prepared.index.parents);
-    let owner_of: Vec<Owner> =
-        blamed.iter().map(|url| url.as_deref().map_or_else(Owner::page, |u| owners.of_url(u))).collect();
+    let shares = shares(prepared, &own);
+    let owner_of = |url: &Option<Arc<str>>| url.as_deref().map_or_else(Owner::page, |u| owners.of_url(u));
     let mut found = MainThread::default();
     let mut scripts: HashMap<Option<Arc<str>>, ScriptTime> = HashMap::new();
     for (index, piece) in load.work.iter().enumerate() {
         *found.by_kind_ms.entry(piece.kind).or_default() += own[index];
-        let script = scripts.entry(blamed[index].clone()).or_insert_with(|| ScriptTime {
-            url: blamed[index].clone(),
-            owner: owner_of[index].clone(),
-            by_kind_ms: BTreeMap::new(),
-            total_ms: Millis::ZERO,
-        });
-        *script.by_kind_ms.entry(piece.kind).or_default() += own[index];
-        script.total_ms += own[index];
+        for (url, took) in &shares[index] {
+            let script = scripts.entry(url.clone()).or_insert_with(|| ScriptTime {
+                url: url.clone(),
+                owner: owner_of(url),
+                by_kind_ms: BTreeMap::new(),
+                total_ms: Millis::ZERO,
+            });
+            *script.by_kind_ms.entry(piece.kind).or_default() += *took;
+            script.total_ms += *took;
+        }
     }
     found.by_script = scripts.into_values().filter(|s| s.total_ms.0 >= 0.05).collect();
     found.by_script.sort_by(|a, b| b.total_ms.order(&a.total_ms).then_with(|| a.url.cmp(&b.url)));
@@ -113,10 +114,11 @@ pub(crate) fn main_thread(prepared: &Prepared, metrics: &Metrics) -> Option<Main
             found.tasks.duration_ms.push(task.duration);
             found.tasks.kind.push(kind);
             if task.duration > LONG {
-                let script = heaviest((index..after).filter_map(|i| Some((blamed[i].clone()?, own[i]))));
+                let within = || shares[index..after].iter().flatten();
+                let script = heaviest(within().filter_map(|(url, took)| Some((url.clone()?, *took))));
                 // A script is named only where it took a good part of the task.
                 let url = script.filter(|(_, took)| took.0 * 3.0 >= task.duration.0).map(|(url, _)| url);
-                let shares = sums((index..after).map(|i| (owner_of[i].clone(), own[i])));
+                let owned = sums(within().map(|(url, took)| (owner_of(url), *took)));
                 let blocking_ms = match (metrics.fcp_ms, metrics.tti_ms) {
                     (Some(fcp), Some(tti)) => crate::metrics::blocking(task.start, task.end(), fcp, tti),
                     _ => Millis::ZERO,
@@ -128,13 +130,62 @@ pub(crate) fn main_thread(prepared: &Prepared, metrics: &Metrics) -> Option<Main
                     url,
                     kind,
                     blocking_ms,
-                    shares: shares.into_iter().filter(|(_, ms)| ms.0 >= 0.5).collect(),
+                    shares: owned.into_iter().filter(|(_, ms)| ms.0 >= 0.5).collect(),
                 });
             }
         }
         index = after;
     }
     Some(found)
+}
+
+/// Whose the own time of each piece of work is: its script's, or that of the nearest one around it, but for what the
+/// samples tell to be done for another. Adds up to the own times.
+fn shares(prepared: &Prepared, own: &[Millis]) -> Vec<Vec<(Option<Arc<str>>, Millis)>> {
+    let work = &prepared.load.work;
+    let blamed = Owners::blame(work, &prepared.index.parents);
+    let whole = blamed.into_iter().zip(own).map(|(url, own)| vec![(url, *own)]);
+    let mut shares: Vec<Vec<(Option<Arc<str>>, Millis)>> = whole.collect();
+    let mut callbacks = prepared.index.callbacks.iter().peekable();
+    for (from, to, index) in innermost(work) {
+        while callbacks.next_if(|c| c.end <= from).is_some() {}
+        for callback in callbacks.clone().take_while(|c| c.start < to) {
+            let took = (callback.end.min(to) - callback.start.max(from)).min(shares[index][0].1);
+            shares[index][0].1 = shares[index][0].1 - took;
+            let script = Some(callback.script.clone());
+            match shares[index][1..].iter_mut().find(|(url, _)| *url == script) {
+                Some((_, sum)) => *sum += took,
+                None => shares[index].push((script, took)),
+            }
+        }
+    }
+    shares
+}
+
+/// The stretches in which each piece of work is the innermost, in order of time: from, to, and its place.
+fn innermost(work: &[Work]) -> Vec<(Millis, Millis, usize)> {
+    let mut stretches = Vec::with_capacity(work.len() * 2);
+    let mut open: Vec<usize> = Vec::new();
+    let mut at = Millis::ZERO;
+    let mut until = |open: &[usize], to: Millis| {
+        if let Some(index) = open.last().filter(|_| at < to) {
+            stretches.push((at, to, *index));
+        }
+        at = at.max(to);
+    };
+    for (index, piece) in work.iter().enumerate() {
+        while open.len() > usize::from(piece.depth) {
+            until(&open, open.last().map_or(Millis::ZERO, |i| work[*i].end()));
+            open.pop();
+        }
+        until(&open, piece.start);
+        open.push(index);
+    }
+    while let Some(index) = open.last().copied() {
+        until(&open, work[index].end());
+        open.pop();
+    }
+    stretches
 }
 
 fn sums<K: PartialEq + Ord>(pieces: impl Iterator<Item = (K, Millis)>) -> Vec<(K, Millis)> {

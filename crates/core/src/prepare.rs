@@ -1,6 +1,7 @@
 //! A load made ready for every computation: its look-ups, its owners, and the settings that go in.
 //! Made once; whatever computes takes it, and looks nothing up that is not in it.
 
+use crate::callbacks::{Callback, callbacks};
 use crate::metrics::Coverage;
 use crate::owners::Owners;
 use crate::server_work::ServerWork;
@@ -43,6 +44,8 @@ pub struct Index {
     answers: HashMap<Arc<str>, Vec<(Millis, RequestId)>>,
     /// Streams of events.
     streams: Vec<RequestId>,
+    /// What runs of one script did for another.
+    pub(crate) callbacks: Vec<Callback>,
 }
 
 impl Prepared {
@@ -128,6 +131,14 @@ impl Prepared {
         self.index.images.get(url).into_iter().flatten().filter_map(move |&at| page?.images.get(at))
     }
 
+    /// What runs did for other scripts than their own between two moments: whose it is, and for how long.
+    pub fn called_back(&self, from: Millis, to: Millis) -> impl Iterator<Item = (&Arc<str>, Millis)> {
+        let callbacks = &self.index.callbacks;
+        let first = callbacks.partition_point(|c| c.end <= from);
+        let within = callbacks[first..].iter().take_while(move |c| c.start < to);
+        within.map(move |c| (&c.script, c.end.min(to) - c.start.max(from)))
+    }
+
     /// The task that lies around a moment, by its place among the work.
     #[must_use]
     pub fn task_at(&self, at: Millis) -> Option<usize> {
@@ -159,6 +170,7 @@ impl Index {
                 index.tasks.push(place);
             }
         }
+        index.callbacks = callbacks(load, &index.uses);
         for (place, image) in load.page.iter().flat_map(|p| &p.images).enumerate() {
             index.images.entry(image.url.clone()).or_default().push(place);
         }

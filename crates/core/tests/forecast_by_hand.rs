@@ -7,7 +7,6 @@ mod site;
 use phainon_core::forecast::{Forecast, Instead, Model};
 use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
-use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use phainon_core::{
     Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId,
     ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind, WorkName, end_as_taken,
@@ -288,14 +287,7 @@ fn a_run_comes_after_the_first_run_of_the_script_that_it_calls() {
         site.paints(2060.0, None);
         site.0.largest_stands = Some(Standing::Nowhere);
         if let Some(seen) = seen {
-            let place =
-                |path: &str| CodePlace { function: "f".into(), url: Some(at(path).as_str().into()), line: Some(1) };
-            site.0.profile = Some(Profile {
-                places: vec![place(calls), place(seen)],
-                nodes: vec![ProfileNode { place: 0, parent: None }, ProfileNode { place: 1, parent: Some(0) }],
-                at: vec![Millis(2024.0)],
-                node: vec![1],
-            });
+            site.sees(&[(2024.0, &[calls, seen])]);
         }
         let sooner = forecast(&site, &[Edit::FasterResponse { file: file("big.js"), to: Some(Millis(0.0)) }]);
         change(&sooner, Metric::Lcp)
@@ -320,17 +312,14 @@ fn what_a_script_does_within_another_ones_run_is_gone_with_it() {
     site.asks("inserted.css", ResourceKind::Style, [1150.0, 1430.0, 1480.0, 1500.0]).initiator = script(&["plugin.js"]);
     site.draws([1420.1, 1440.0]);
     site.paints(1460.0, None);
-    let place = |path: &str| CodePlace { function: path.into(), url: Some(at(path).as_str().into()), line: Some(1) };
-    let node = |place: u32, parent: u32| ProfileNode { place, parent: parent.checked_sub(1) };
-    // Library; plugin called by it; library called by that; app called by the library.
-    let nodes = vec![node(0, 0), node(1, 1), node(0, 2), node(2, 1)];
-    let seen = [(1020.0, 0), (1100.0, 1), (1180.0, 2), (1280.0, 1), (1300.0, 3), (1400.0, 0)];
-    site.0.profile = Some(Profile {
-        places: vec![place("library.js"), place("plugin.js"), place("app.js")],
-        nodes,
-        at: seen.iter().map(|s| Millis(s.0)).collect(),
-        node: seen.iter().map(|s| s.1).collect(),
-    });
+    site.sees(&[
+        (1020.0, &["library.js"]),
+        (1100.0, &["library.js", "plugin.js"]),
+        (1180.0, &["library.js", "plugin.js", "library.js"]),
+        (1280.0, &["library.js", "plugin.js"]),
+        (1300.0, &["library.js", "app.js"]),
+        (1400.0, &["library.js"]),
+    ]);
     let without = forecast(&site, &[Edit::Remove { file: file("plugin.js") }]);
     // 200 ms of the handlers, and 4 of its own run, before the page's only other frame.
     let gain = change(&without, Metric::Lcp);

@@ -52,6 +52,27 @@ impl Graph<'_> {
         pieces
     }
 
+    /// Adds the time of a script's run to what each script has: its own, and that of those that it called back for.
+    fn share_out(&self, own: &Arc<str>, from: Millis, to: Millis, sums: &mut Vec<(Arc<str>, Millis)>) {
+        let mut add = |url: &Arc<str>, took: Millis| match sums.iter_mut().find(|(u, _)| u == url) {
+            Some((_, sum)) => *sum += took,
+            None => sums.push((url.clone(), took)),
+        };
+        let mut rest = to - from;
+        for (script, took) in self.prepared.called_back(from, to) {
+            add(script, took);
+            rest = rest - took;
+        }
+        add(own, rest);
+    }
+
+    /// The script that had most of a stretch of a script's run: its own, or one that it called back for.
+    pub(super) fn heaviest(&self, own: &Arc<str>, from: Millis, to: Millis) -> Arc<str> {
+        let mut sums = Vec::new();
+        self.share_out(own, from, to, &mut sums);
+        sums.into_iter().max_by(|a, b| a.1.order(&b.1)).map_or_else(|| own.clone(), |(url, _)| url)
+    }
+
     /// The script that took most of a task's time between two moments, if scripts took half of it or more.
     fn heaviest_script(&self, task: usize, from: Millis, to: Millis) -> Option<Arc<str>> {
         let work = &self.load.work;
@@ -68,12 +89,9 @@ impl Graph<'_> {
                 continue;
             };
             skip_until = Some(piece.depth);
-            let inside = piece.end().min(to) - piece.start.max(from);
-            if inside > Millis::ZERO {
-                match sums.iter_mut().find(|(u, _)| *u == url) {
-                    Some((_, sum)) => *sum += inside,
-                    None => sums.push((url, inside)),
-                }
+            let (start, end) = (piece.start.max(from), piece.end().min(to));
+            if start < end {
+                self.share_out(&url, start, end, &mut sums);
             }
         }
         let (url, sum) = sums.into_iter().max_by(|a, b| a.1.order(&b.1))?;

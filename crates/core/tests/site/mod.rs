@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, dead_code)]
 
-use phainon_core::profile::CodePlace;
+use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use phainon_core::{
     Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageChange, PaintKind, RenderBlocking, Request,
     ResourceKind, Work, WorkKind, WorkName,
@@ -77,6 +77,31 @@ impl Site {
     pub fn changes(&mut self, ms: f64, path: &str) {
         let url = Some(at(path).as_str().into());
         self.0.changes.push(PageChange { at: Millis(ms), by: CodePlace { function: "f".into(), url, line: Some(1) } });
+    }
+
+    /// The profiler's samples: when, and one function of each of these scripts on the stack, outermost first.
+    pub fn sees(&mut self, seen: &[(f64, &[&str])]) {
+        let mut profile = Profile::default();
+        for (ms, stack) in seen {
+            let mut parent = None;
+            for path in *stack {
+                let url = Some(at(path).as_str().into());
+                let own = CodePlace { function: "f".into(), url, line: Some(1) };
+                let place = profile.places.iter().position(|p| *p == own).unwrap_or(profile.places.len());
+                if place == profile.places.len() {
+                    profile.places.push(own);
+                }
+                let own = ProfileNode { place: u32::try_from(place).unwrap(), parent };
+                let node = profile.nodes.iter().position(|n| *n == own).unwrap_or(profile.nodes.len());
+                if node == profile.nodes.len() {
+                    profile.nodes.push(own);
+                }
+                parent = u32::try_from(node).ok();
+            }
+            profile.at.push(Millis(*ms));
+            profile.node.push(parent.unwrap());
+        }
+        self.0.profile = Some(profile);
     }
 
     pub fn paints(&mut self, ms: f64, path: Option<&str>) {
