@@ -23,7 +23,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 110] = [
+pub const PAGES: [&str; 121] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -134,6 +134,17 @@ pub const PAGES: [&str; 110] = [
     "lightbox2/examples/index.html",
     "@fancyapps/fancybox@3/docs/index.html",
     "gentelella@1/production/index2.html",
+    "swagger-editor-dist@3/index.html",
+    "rapidoc/dist/index.html",
+    "jsoneditor@9/examples/08_custom_ace.html",
+    "json-server@0.16/public/index.html",
+    "editor.md/examples/full.html",
+    "golden-layout@1/index.html",
+    "weui@1/dist/example/index.html",
+    "jqwidgets-framework@4/demos/jqxchart/javascript_chart_series_conditional_colors.html",
+    "adminbsb-materialdesign/pages/widgets/infobox/infobox-1.html",
+    "admin-lte@2.3.11/pages/widgets.html",
+    "uikit@3/tests/index.html",
 ];
 /// Those of them that replays and edits are tried on.
 pub const EDITED: Range<usize> = 31..46;
