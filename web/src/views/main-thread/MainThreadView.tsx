@@ -206,7 +206,7 @@ function Scripts({ main }: { main: MainThread }) {
             <th className="w-[38%] py-1">Script</th>
             <th className="w-[22%]">Owner</th>
             <th className="w-[26%]">
-              <Ask how="Self time of the script’s pieces of work, and of the style, layout and paint that it forced, by kind.">
+              <Ask how="Self time of the script’s pieces of work, and of the style, layout and paint that it forced, by kind. Where samples were taken, a handler that a library calls counts for the script that gave it to the library.">
                 Work
               </Ask>
             </th>

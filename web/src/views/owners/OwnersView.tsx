@@ -30,7 +30,7 @@ const COLUMNS: { id: Column; name: string; how: string; text: (value: number) =>
   {
     id: 'thread',
     name: 'Main thread',
-    how: 'Self time of its scripts, and of the style, layout and paint that they forced, a mean over the pages.',
+    how: 'Self time of its scripts, and of the style, layout and paint that they forced, a mean over the pages. Where samples were taken, a handler that a library calls counts for the script that gave it to the library.',
     text: ms,
   },
   {
