@@ -131,12 +131,12 @@ impl Prepared {
         self.index.images.get(url).into_iter().flatten().filter_map(move |&at| page?.images.get(at))
     }
 
-    /// What runs did for other scripts than their own between two moments: whose it is, and for how long.
-    pub fn called_back(&self, from: Millis, to: Millis) -> impl Iterator<Item = (&Arc<str>, Millis)> {
+    /// What runs did for other scripts than their own between two moments, as far as it lies between them.
+    pub(crate) fn called_back(&self, from: Millis, to: Millis) -> impl Iterator<Item = Callback> {
         let callbacks = &self.index.callbacks;
         let first = callbacks.partition_point(|c| c.end <= from);
         let within = callbacks[first..].iter().take_while(move |c| c.start < to);
-        within.map(move |c| (&c.script, c.end.min(to) - c.start.max(from)))
+        within.map(move |c| Callback { start: c.start.max(from), end: c.end.min(to), script: c.script.clone() })
     }
 
     /// The task that lies around a moment, by its place among the work.

@@ -77,13 +77,21 @@ fn without_samples_it_is_the_time_of_what_the_browser_called() {
 }
 
 #[test]
-fn the_path_names_whose_handler_changed_the_page() {
-    let script = |seen: &[(f64, &[&str])]| {
+fn the_path_names_whose_handler_changed_the_page_and_whose_had_the_thread_before() {
+    let legs = |seen: &[(f64, &[&str])]| {
         let legs: Vec<Leg> = path::path_to_largest(&Prepared::plain(page(seen).0)).unwrap();
-        let leg = legs.into_iter().find(|l| matches!(l.fact, LegFact::ChangesPage { .. })).unwrap();
-        let LegFact::ChangesPage { script: Code::File(script) } = leg.fact else { panic!("no file's") };
-        (script.to_string(), leg.owner.name)
+        let told = legs.into_iter().filter_map(|leg| {
+            let (LegFact::ChangesPage { script: Code::File(script) }
+            | LegFact::BusyWith { script: Code::File(script) }) = &leg.fact
+            else {
+                return None;
+            };
+            Some((script.to_string(), leg.owner.name.clone(), leg.from_ms.0, leg.to_ms.0))
+        });
+        told.collect::<Vec<_>>()
     };
-    assert_eq!(script(CALLED_BACK), (at(GALLERY), "gallery".to_owned()));
-    assert_eq!(script(&[]), (at(LIBRARY), "mast".to_owned()));
+    let of = |path: &str, owner: &str, from: f64, to: f64| (at(path), owner.to_owned(), from, to);
+    let app = |from: f64, to: f64| of(APP, "site", from, to);
+    assert_eq!(legs(CALLED_BACK), [app(1020.0, 1060.0), of(GALLERY, "gallery", 1060.0, 1360.0), app(1360.0, 1420.0)]);
+    assert_eq!(legs(&[]), [of(LIBRARY, "mast", 1020.0, 1420.0)]);
 }

@@ -5,7 +5,7 @@ use crate::{InitiatorKind, Millis, Request, ResourceKind, WorkKind};
 use std::sync::Arc;
 
 /// A task this long gets a leg of its own.
-const WORTH_NAMING: Millis = Millis(20.0);
+pub(super) const WORTH_NAMING: Millis = Millis(20.0);
 
 impl Graph<'_> {
     /// The tasks worth naming between two moments, in order of time.
@@ -50,27 +50,6 @@ impl Graph<'_> {
         }
         pieces.push(Piece { from, ..task });
         pieces
-    }
-
-    /// Adds the time of a script's run to what each script has: its own, and that of those that it called back for.
-    fn share_out(&self, own: &Arc<str>, from: Millis, to: Millis, sums: &mut Vec<(Arc<str>, Millis)>) {
-        let mut add = |url: &Arc<str>, took: Millis| match sums.iter_mut().find(|(u, _)| u == url) {
-            Some((_, sum)) => *sum += took,
-            None => sums.push((url.clone(), took)),
-        };
-        let mut rest = to - from;
-        for (script, took) in self.prepared.called_back(from, to) {
-            add(script, took);
-            rest = rest - took;
-        }
-        add(own, rest);
-    }
-
-    /// The script that had most of a stretch of a script's run: its own, or one that it called back for.
-    pub(super) fn heaviest(&self, own: &Arc<str>, from: Millis, to: Millis) -> Arc<str> {
-        let mut sums = Vec::new();
-        self.share_out(own, from, to, &mut sums);
-        sums.into_iter().max_by(|a, b| a.1.order(&b.1)).map_or_else(|| own.clone(), |(url, _)| url)
     }
 
     /// The script that took most of a task's time between two moments, if scripts took half of it or more.

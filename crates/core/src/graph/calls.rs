@@ -19,25 +19,20 @@ impl Graph<'_> {
     /// A run that was under way: it had begun; and where it waited for an answer within, that was there.
     pub(super) fn inside(&self, run: usize, does: Does, by: Millis) -> Vec<Edge> {
         let Some(url) = self.url_of(run) else { return self.document_by(by) };
-        let (work, script) = (self.work(run), self.code(&url));
+        // A library that calls handlers back has the thread for those who gave them to it.
+        let url = match does {
+            Does::Provides => url,
+            Does::Schedules => self.at_work(run, &url, by),
+            Does::ChangesPage => self.at_work(run, &url, self.last_change(run, by)),
+        };
+        let script = self.code(&url);
         let fact = match does {
             Does::Schedules => LegFact::SetsTimer { script },
             Does::ChangesPage => LegFact::ChangesPage { script },
             Does::Provides => LegFact::FirstRun { script },
         };
-        let mut edges = self.during(run, by, &fact);
-        // A library that calls handlers back has the thread for those who gave them to it.
-        let whose =
-            Some(self.heaviest(&url, work.start, by)).filter(|whose| work.name == WorkName::Call && *whose != url);
-        if let Some(whose) = whose {
-            for edge in &mut edges {
-                edge.about = About::Script(whose.clone());
-                if let LegFact::SetsTimer { script } | LegFact::ChangesPage { script } = &mut edge.fact {
-                    *script = self.code(&whose);
-                }
-            }
-        }
-        edges
+        let edges = self.during(run, by, &fact).into_iter();
+        edges.map(|edge| Edge { about: About::Script(url.clone()), ..edge }.filled(Fill::Handlers)).collect()
     }
 
     /// The same, with what is to be said of it.

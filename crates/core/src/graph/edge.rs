@@ -134,6 +134,8 @@ pub enum Fill {
     Thread,
     /// Tasks that had it once a timer was due.
     ThreadSince(Millis),
+    /// Handlers of other scripts, within a run.
+    Handlers,
     /// Bytes of others on the line, and pauses of the server.
     Line(RequestId),
     /// Bytes of others that went before an answer on its connection.

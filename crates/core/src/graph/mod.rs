@@ -7,6 +7,7 @@
 //! Each kind of edge has its rule in a file of its own.
 
 mod busy;
+mod called_back;
 mod callees;
 mod calls;
 mod discovery;

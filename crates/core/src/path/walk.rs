@@ -102,6 +102,9 @@ impl<'g, 'a> Walk<'g, 'a> {
             Fill::Nothing => {}
             Fill::Thread => self.busy_since(edge.at, edge),
             Fill::ThreadSince(due) => self.busy_since(due.max(edge.at), edge),
+            Fill::Handlers => {
+                self.pieces(self.graph.handlers_of_others(&edge.about, edge.at, self.cursor), edge);
+            }
             Fill::Line(id) => self.pieces(self.graph.on_the_line(id, edge.at, self.cursor), edge),
             Fill::Ahead(id) => self.pieces(self.graph.ahead(id, edge.at, self.cursor), edge),
         }

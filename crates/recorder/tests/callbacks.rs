@@ -1,0 +1,103 @@
+//! A library that calls handlers back, in the real browser: the time is that of who gave the handlers to it, and
+//! without their script it is gone.
+
+#![allow(clippy::unwrap_used)]
+
+use axum::Router;
+use axum::extract::Path;
+use axum::http::{StatusCode, header};
+use axum::response::{Html, IntoResponse, Response};
+use axum::routing::get;
+use phainon_core::forecast::Model;
+use phainon_core::metrics::Metric;
+use phainon_core::path::LegFact;
+use phainon_core::{Edit, Load, NoBodies, Prepared, ResourceKey, analyse, largest_stands, path, preset};
+use phainon_recorder::{RecordRequest, record_whole};
+use std::sync::Arc;
+use tokio::sync::mpsc;
+
+/// Keeps what it is given, and calls it when the document is there; does the work of whoever asks.
+const LIBRARY: &str = "const given = [];
+function ready(handler) { given.push(handler); }
+function spin(ms) { for (const end = performance.now() + ms; performance.now() < end;); }
+document.addEventListener('DOMContentLoaded', () => { for (const handler of given) handler(); });";
+
+const GALLERY: &str = "ready(function gallery() { spin(300); });";
+
+const WORDS: &str = "ready(function words() {
+  document.querySelector('h1').textContent = 'Words that are many enough to be the largest thing on it. '.repeat(4);
+});";
+
+fn page(scripts: &[&str]) -> String {
+    let scripts: String = scripts.iter().map(|s| format!("<script src=/{s}></script>\n")).collect();
+    format!(
+        "<!doctype html><meta name=viewport content='width=device-width'><title>t</title>\n{scripts}<h1></h1>\n<p>Few</p>"
+    )
+}
+
+async fn answer(Path(name): Path<String>) -> Response {
+    let script = match name.as_str() {
+        "whole" => return Html(page(&["library.js", "gallery.js", "words.js"])).into_response(),
+        "without" => return Html(page(&["library.js", "words.js"])).into_response(),
+        "library.js" => LIBRARY,
+        "gallery.js" => GALLERY,
+        "words.js" => WORDS,
+        _ => return StatusCode::NOT_FOUND.into_response(),
+    };
+    ([(header::CONTENT_TYPE, "text/javascript")], script).into_response()
+}
+
+async fn recorded(address: &str, name: &str) -> Load {
+    let request = RecordRequest::new(&format!("http://{address}/{name}"), preset("unshaped").unwrap(), 1);
+    let (sender, _receiver) = mpsc::unbounded_channel();
+    let recording = record_whole(&request, sender).await.unwrap();
+    assert_eq!(recording.loads[0].failed, None, "{name}");
+    let mut load = recording.loads[0].assemble().unwrap();
+    load.largest_stands = largest_stands(&load, page(&[]).as_bytes());
+    load
+}
+
+/// What is not as it should be of one recording of both pages.
+fn trouble(whole: &Load, without: &Load) -> Option<String> {
+    let prepared = Arc::new(Prepared::plain(whole.clone()));
+    let scripts = analyse(&prepared, &NoBodies).main_thread.unwrap().by_script;
+    let took = |file: &str| -> f64 {
+        scripts.iter().filter(|s| s.url.as_deref().is_some_and(|u| u.ends_with(file))).map(|s| s.total_ms.0).sum()
+    };
+    if took("/gallery.js") < 250.0 || took("/library.js") > 60.0 {
+        return Some(format!("the account: {scripts:#?}"));
+    }
+    let legs = path::path_to_largest(&prepared).unwrap();
+    let busy = |l: &&path::Leg| matches!(l.fact, LegFact::BusyWith { .. });
+    let gallery = legs.iter().filter(busy).find(|l| l.url.as_deref().is_some_and(|u| u.ends_with("/gallery.js")));
+    let changes = legs.iter().find(|l| matches!(l.fact, LegFact::ChangesPage { .. }));
+    if gallery.is_none_or(|l| l.length().0 < 250.0)
+        || changes.is_none_or(|l| !l.url.as_deref().unwrap().ends_with("/words.js"))
+    {
+        return Some(format!("the path: {legs:#?}"));
+    }
+    let file = whole.requests.iter().find(|r| r.url.ends_with("/gallery.js")).unwrap();
+    let edit = Edit::Remove { file: ResourceKey::of(&file.url) };
+    let forecast = Model::of(&prepared).forecast(&[edit], &NoBodies).after.value(Metric::Lcp).unwrap();
+    // The page without it, really loaded.
+    let measured = without.largest().unwrap().at.0;
+    (forecast > whole.largest().unwrap().at.0 - 250.0 || (forecast - measured).abs() > 120.0)
+        .then(|| format!("forecast {forecast}, measured {measured} of {:?}", whole.largest()))
+}
+
+#[tokio::test]
+async fn the_time_of_a_handler_is_its_own_scripts_and_goes_with_that() {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    tokio::spawn(async move { axum::serve(listener, Router::new().route("/{name}", get(answer))).await.unwrap() });
+    // A machine that others use too can stand still within a load: what is wrong three times in a row is wrong.
+    let mut wrong = None;
+    for _ in 0..3 {
+        let (whole, without) = (recorded(&address, "whole").await, recorded(&address, "without").await);
+        wrong = trouble(&whole, &without);
+        if wrong.is_none() {
+            break;
+        }
+    }
+    assert_eq!(wrong, None);
+}
