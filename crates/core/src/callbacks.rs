@@ -17,6 +17,8 @@ pub(crate) struct Callback {
     pub end: Millis,
     /// Whose function it is.
     pub script: Arc<str>,
+    /// The function: an index of the profile's places.
+    pub place: u32,
 }
 
 /// The callbacks of a load, in order of time.
@@ -27,46 +29,60 @@ pub(crate) fn callbacks(load: &Load, uses: &Uses) -> Vec<Callback> {
     let runs = runs(&load.work);
     let mut next = 0;
     // Whose the time was when the last sample of a function was taken, and in which run.
-    let mut last: Option<(usize, Arc<str>)> = None;
+    let mut last: Option<(usize, Whose)> = None;
     for (start, end, node) in profile.spans() {
         while runs.get(next).is_some_and(|(_, to, _)| *to <= start) {
             next += 1;
         }
         let Some((from, to, own)) = runs.get(next).filter(|(from, ..)| *from <= start) else { continue };
         // The collector, and the browser's own work within a run, interrupt whoever was at work.
-        let script = match profile.pseudo(node) {
+        let now = match profile.pseudo(node) {
             Some(Pseudo::Collector | Pseudo::Browser) => last.take().filter(|l| l.0 == next).map(|l| l.1),
             _ => whose[node as usize].clone(),
         };
-        let Some(script) = script else { continue };
-        last = Some((next, script.clone()));
+        let Some(now) = now else { continue };
+        last = Some((next, now.clone()));
+        let Whose { script, place, .. } = now;
         let (start, end) = (start.max(*from), end.min(*to));
         if script == *own || end <= start {
             continue;
         }
-        match found.last_mut().filter(|c| c.script == script && c.end == start) {
+        match found.last_mut().filter(|c| c.place == place && c.end == start) {
             Some(callback) => callback.end = end,
-            None => found.push(Callback { start, end, script }),
+            None => found.push(Callback { start, end, script, place }),
         }
     }
     found
 }
 
+/// Whose the time on a call path is.
+#[derive(Debug, Clone)]
+struct Whose {
+    script: Arc<str>,
+    /// The function from which on it is.
+    place: u32,
+    /// When the script was evaluated.
+    came: Option<Millis>,
+}
+
 /// The script that each call path's time belongs to; `None` where no script is on it.
-fn whose(load: &Load, uses: &Uses, profile: &Profile) -> Vec<Option<Arc<str>>> {
+fn whose(load: &Load, uses: &Uses, profile: &Profile) -> Vec<Option<Whose>> {
     let came: Vec<Option<Millis>> = profile.places.iter().map(|place| came(load, uses, place)).collect();
-    let mut whose: Vec<Option<(Arc<str>, Option<Millis>)>> = Vec::with_capacity(profile.nodes.len());
+    let mut whose: Vec<Option<Whose>> = Vec::with_capacity(profile.nodes.len());
     for node in &profile.nodes {
         // Callers stand before what they call.
         let caller = node.parent.and_then(|parent| whose.get(parent as usize).cloned().flatten());
-        let url = profile.places.get(node.place as usize).and_then(|p| p.url.as_ref()).filter(|url| !url.is_empty());
-        let own = url.map(|url| (url.clone(), came.get(node.place as usize).copied().flatten()));
+        let url = profile.places.get(node.place as usize).and_then(|p| p.url.clone()).filter(|url| !url.is_empty());
+        let came = came.get(node.place as usize).copied().flatten();
+        let own = url.map(|script| Whose { script, place: node.place, came });
         whose.push(match (caller, own) {
-            (Some(caller), Some(own)) => Some(if own.1 > caller.1 && caller.1.is_some() { own } else { caller }),
+            (Some(caller), Some(own)) => {
+                Some(if own.came > caller.came && caller.came.is_some() { own } else { caller })
+            }
             (caller, own) => caller.or(own),
         });
     }
-    whose.into_iter().map(|whose| whose.map(|(url, _)| url)).collect()
+    whose
 }
 
 /// When the script of a function was evaluated; `None` where that is not told.

@@ -1,7 +1,7 @@
 //! Timers and event handlers: which ran, how often, how long, and who set them.
 
 use crate::profile::CodePlace;
-use crate::{Millis, Owner, Prepared, TimerInstall, WorkName};
+use crate::{Millis, Owner, Prepared, TimerInstall, Work, WorkName};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};
 use ts_rs::TS;
@@ -20,7 +20,7 @@ pub struct HandlerRow {
     pub owner: Owner,
     /// How often it ran.
     pub runs: u32,
-    /// All its runs together, with what they called.
+    /// All its runs together, with what they called but for handlers that have rows of their own.
     pub total_ms: Millis,
     /// Its longest run.
     pub longest_ms: Millis,
@@ -72,29 +72,53 @@ pub fn handlers(prepared: &Prepared) -> Vec<HandlerRow> {
             },
             _ => continue,
         };
-        let key = by.as_ref().map(|b| format!("{:?} {:?} {}", b.url, b.line, b.function));
-        let owner = by.as_ref().and_then(|b| b.url.as_deref()).map_or_else(Owner::page, |u| owners.of_url(u));
-        let row = rows.entry((what.clone(), key)).or_insert_with(|| HandlerRow {
-            what,
-            timeout_ms: timeout,
-            by,
-            owner,
-            runs: 0,
-            total_ms: Millis::ZERO,
-            longest_ms: Millis::ZERO,
-            first_ms: piece.start,
-        });
-        if row.timeout_ms != timeout {
-            row.timeout_ms = None;
+        let mut add = |by: Option<CodePlace>, start: Millis, took: Millis| {
+            let key = by.as_ref().map(|b| format!("{:?} {:?} {}", b.url, b.line, b.function));
+            let owner = by.as_ref().and_then(|b| b.url.as_deref()).map_or_else(Owner::page, |u| owners.of_url(u));
+            let row = rows.entry((what.clone(), key)).or_insert_with(|| HandlerRow {
+                what: what.clone(),
+                timeout_ms: timeout,
+                by,
+                owner,
+                runs: 0,
+                total_ms: Millis::ZERO,
+                longest_ms: Millis::ZERO,
+                first_ms: start,
+            });
+            if row.timeout_ms != timeout {
+                row.timeout_ms = None;
+            }
+            row.runs += 1;
+            row.total_ms += took;
+            row.longest_ms = row.longest_ms.max(took);
+        };
+        let mut rest = piece.duration;
+        if piece.name == WorkName::Event {
+            for (place, start, took) in called_back(prepared, piece) {
+                add(Some(place), start, took);
+                rest = rest - took;
+            }
         }
-        row.runs += 1;
-        row.total_ms += piece.duration;
-        row.longest_ms = row.longest_ms.max(piece.duration);
+        add(by, piece.start, rest);
     }
     let mut rows: Vec<_> = rows.into_values().collect();
     rows.sort_by(|a, b| b.total_ms.order(&a.total_ms));
     rows.truncate(300);
     rows
+}
+
+/// The handlers that a library called back within an event's: when each first ran, and for how long.
+fn called_back(prepared: &Prepared, event: &Work) -> Vec<(CodePlace, Millis, Millis)> {
+    let places = prepared.load.profile.as_ref().map_or(&[][..], |profile| &profile.places);
+    let mut found: Vec<(u32, Millis, Millis)> = Vec::new();
+    for called in prepared.called_back(event.start, event.end()) {
+        let took = called.end - called.start;
+        match found.iter_mut().find(|(place, ..)| *place == called.place) {
+            Some((_, _, sum)) => *sum += took,
+            None => found.push((called.place, called.start, took)),
+        }
+    }
+    found.into_iter().filter_map(|(at, start, took)| Some((places.get(at as usize)?.clone(), start, took))).collect()
 }
 
 /// All style and layout that one line forced.

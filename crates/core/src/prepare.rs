@@ -136,7 +136,7 @@ impl Prepared {
         let callbacks = &self.index.callbacks;
         let first = callbacks.partition_point(|c| c.end <= from);
         let within = callbacks[first..].iter().take_while(move |c| c.start < to);
-        within.map(move |c| Callback { start: c.start.max(from), end: c.end.min(to), script: c.script.clone() })
+        within.map(move |c| Callback { start: c.start.max(from), end: c.end.min(to), ..c.clone() })
     }
 
     /// The task that lies around a moment, by its place among the work.

@@ -95,3 +95,16 @@ fn the_path_names_whose_handler_changed_the_page_and_whose_had_the_thread_before
     assert_eq!(legs(CALLED_BACK), [app(1020.0, 1060.0), of(GALLERY, "gallery", 1060.0, 1360.0), app(1360.0, 1420.0)]);
     assert_eq!(legs(&[]), [of(LIBRARY, "mast", 1020.0, 1420.0)]);
 }
+
+#[test]
+fn handlers_that_a_library_calls_have_rows_of_their_own() {
+    let rows = |seen: &[(f64, &[&str])]| {
+        let rows = phainon_core::handlers(&Prepared::plain(page(seen).0)).into_iter();
+        let row =
+            |r: phainon_core::HandlerRow| (r.by.unwrap().url.unwrap().to_string(), r.owner.name, r.runs, r.total_ms.0);
+        rows.map(row).collect::<Vec<_>>()
+    };
+    let of = |path: &str, owner: &str, ms: f64| (at(path), owner.to_owned(), 1, ms);
+    assert_eq!(rows(CALLED_BACK), [of(GALLERY, "gallery", 300.0), of(LIBRARY, "mast", 60.0), of(APP, "site", 40.0)]);
+    assert_eq!(rows(&[]), [of(LIBRARY, "mast", 400.0)]);
+}

@@ -1031,7 +1031,7 @@ owner: Owner,
  */
 runs: number, 
 /**
- * All its runs together, with what they called.
+ * All its runs together, with what they called but for handlers that have rows of their own.
  */
 total_ms: Millis, 
 /**
