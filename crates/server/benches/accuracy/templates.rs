@@ -120,7 +120,7 @@ pub const PAGES: [&str; 121] = [
     "startbootstrap-coming-soon/dist/index.html",
     "gentelella@1/production/index.html",
     "flexslider/demo/index.html",
-    "jquery-mobile/dist/demos/index.html",
+    "jstree/demo/basic/index.html",
     "c3@0.4/htdocs/index.html",
     "granim/docs/index.html",
     "textillate/index.html",
