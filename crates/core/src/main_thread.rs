@@ -150,7 +150,7 @@ fn shares(prepared: &Prepared, own: &[Millis]) -> Vec<Vec<(Option<Arc<str>>, Mil
     for (from, to, index) in innermost(work) {
         while callbacks.next_if(|c| c.end <= from).is_some() {}
         for callback in callbacks.clone().take_while(|c| c.start < to) {
-            let took = (callback.end.min(to) - callback.start.max(from)).min(shares[index][0].1);
+            let took = (callback.end.min(to) - callback.start.max(from)).min(shares[index][0].1).max(Millis::ZERO);
             shares[index][0].1 = shares[index][0].1 - took;
             let script = Some(callback.script.clone());
             match shares[index][1..].iter_mut().find(|(url, _)| *url == script) {
