@@ -213,6 +213,38 @@ proptest! {
         }
     }
 
+    /// Whoever is called back by whom: each millisecond of the thread is somebody's once.
+    #[test]
+    fn the_threads_time_is_shared_out_once(load in load(), samples in prop::collection::vec((0.0f64..4_000.0, 0usize..20), 0..200)) {
+        let scripts: Vec<_> = (0..4).map(|n| format!("http://www.skerryline.test/plugins/plugin-{n}/code.js")).collect();
+        let place = |url: &String| CodePlace { function: "f".into(), url: Some(url.as_str().into()), line: Some(1) };
+        // Each script alone, and each called by each.
+        let alone = (0..4).map(|place| ProfileNode { place, parent: None });
+        let called = (0..4).flat_map(|by| (0..4).map(move |place| ProfileNode { place, parent: Some(by) }));
+        let mut profile = Profile { places: scripts.iter().map(place).collect(), nodes: alone.chain(called).collect(), ..Profile::default() };
+        (profile.at, profile.node) = samples.into_iter().map(|(at, node)| (Millis(at), u32::try_from(node).unwrap())).unzip();
+        // Each was evaluated after the one before it.
+        let first = scripts.iter().zip(0u8..).flat_map(|(url, n)| {
+            let piece = |name, depth, url| Work { start: Millis(f64::from(n)), duration: Millis(1.0), depth, url, ..Work::new(WorkKind::ScriptRun, name) };
+            [piece(WorkName::Task, 0, None), piece(WorkName::Evaluate, 1, Some(url.as_str().into()))]
+        });
+        let later = load.work.iter().map(|w| Work { start: w.start + Millis(10.0), ..w.clone() });
+        let load = Load { work: first.chain(later).collect(), ..load.clone() };
+        let with = Load { profile: Some(profile.in_order()), ..load.clone() };
+        let thread = |load: &Load| analyse(&Prepared::plain(load.clone()), &NoBodies).main_thread;
+        let (Some(plain), Some(told)) = (thread(&load), thread(&with)) else { return Ok(()) };
+        prop_assert_eq!(plain.total_ms, told.total_ms);
+        prop_assert_eq!(&plain.by_kind_ms, &told.by_kind_ms);
+        let sum = |thread: &phainon_core::MainThread| thread.by_script.iter().map(|s| s.total_ms.0).sum::<f64>();
+        // Scripts of less than 0.05 ms are not told of.
+        prop_assert!((sum(&plain) - sum(&told)).abs() < 0.5, "{} and {}", sum(&plain), sum(&told));
+        prop_assert!(told.by_script.iter().all(|s| s.by_kind_ms.values().all(|ms| ms.0 > -1e-6)), "{:?}", told.by_script);
+        for task in &told.long_tasks {
+            let shared: f64 = task.shares.iter().map(|(_, ms)| ms.0).sum();
+            prop_assert!(shared <= task.duration_ms.0 + 1e-6, "{shared} of {:?}", task);
+        }
+    }
+
     /// Whatever stretch is asked for, its functions take no more than it and no more than the tasks in it.
     #[test]
     fn a_stretch_never_holds_more_than_itself(work in work(), samples in prop::collection::vec((0.0f64..2_000.0, 0u32..4), 0..80), from in 0.0f64..1_500.0, length in 0.0f64..700.0) {
