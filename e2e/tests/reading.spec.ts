@@ -65,6 +65,7 @@ test('findings: by owner, kind and group, with the evidence and the fix', async 
   await expect(body.getByRole('row').filter({ hasNotText: 'js' })).toHaveCount(0);
   await expect(body.getByRole('row').first()).toBeVisible();
   await page.getByLabel('Kind').selectOption('');
+  await expect(body.getByRole('row')).toHaveCount(all);
 
   // They come by milliseconds on the path.
   const times = (await body.getByRole('row').locator('td:first-child strong').allInnerTexts()).map(amount);

@@ -5,7 +5,7 @@
 mod made;
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
-use made::load;
+use made::{called_back, load};
 use phainon_core::forecast::Model;
 use phainon_core::{Edit, NoBodies, Prepared, ResourceKey};
 use std::hint::black_box;
@@ -27,6 +27,12 @@ fn benches(c: &mut Criterion) {
             b.iter(|| black_box(model.forecast(std::slice::from_ref(black_box(&edit)), &NoBodies)));
         });
     }
+    let prepared = Arc::new(Prepared::plain(called_back(load(150, 1_500), 20_000)));
+    let model = Model::of(&prepared);
+    let edit = Edit::Remove { file: ResourceKey::of(&prepared.load.requests[2].url) };
+    group.bench_with_input(BenchmarkId::new("without", "called back 10000 times"), &model, |b, model| {
+        b.iter(|| black_box(model.forecast(std::slice::from_ref(black_box(&edit)), &NoBodies)));
+    });
     group.finish();
 }
 

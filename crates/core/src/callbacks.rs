@@ -88,14 +88,12 @@ fn whose(load: &Load, uses: &Uses, profile: &Profile) -> Vec<Option<Whose>> {
 /// When the script of a function was evaluated; `None` where that is not told.
 fn came(load: &Load, uses: &Uses, place: &CodePlace) -> Option<Millis> {
     let url = place.url.as_ref()?;
-    let start = |run: usize| load.work[run].start;
-    if load.document().is_some_and(|d| d.url == *url) {
-        // Of the scripts within the document, the last that begins above the function.
-        let line = |run: usize| load.work[run].line;
-        let above = uses.runs(url).iter().filter(|run| place.line.zip(line(**run)).is_some_and(|(at, own)| own <= at));
-        return above.copied().max_by_key(|run| line(*run)).map(start);
-    }
-    uses.first_run(url).map(start)
+    let run = if load.document().is_some_and(|d| d.url == *url) {
+        uses.inline_run(&load.work, url, place.line, Millis(f64::INFINITY))
+    } else {
+        uses.first_run(url)
+    };
+    run.map(|run| load.work[run].start)
 }
 
 /// The stretches in which a run has the thread that is in no other run: from, to, and the script. In order of time.

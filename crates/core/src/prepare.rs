@@ -108,6 +108,11 @@ impl Prepared {
         self.index.uses.runs(url)
     }
 
+    /// The evaluation, before a moment, of the script inside a document that a line belongs to.
+    pub(crate) fn inline_run(&self, url: &Arc<str>, line: Option<u32>, before: Millis) -> Option<usize> {
+        self.index.uses.inline_run(&self.load.work, url, line, before)
+    }
+
     /// A request's host.
     #[must_use]
     pub fn host(&self, id: RequestId) -> Option<&Arc<str>> {
@@ -132,11 +137,15 @@ impl Prepared {
     }
 
     /// What runs did for other scripts than their own between two moments, as far as it lies between them.
-    pub(crate) fn called_back(&self, from: Millis, to: Millis) -> impl Iterator<Item = Callback> {
+    pub(crate) fn called_back(&self, from: Millis, to: Millis) -> impl DoubleEndedIterator<Item = Callback> {
         let callbacks = &self.index.callbacks;
         let first = callbacks.partition_point(|c| c.end <= from);
-        let within = callbacks[first..].iter().take_while(move |c| c.start < to);
-        within.map(move |c| Callback { start: c.start.max(from), end: c.end.min(to), ..c.clone() })
+        let after = callbacks.partition_point(|c| c.start < to).max(first);
+        callbacks[first..after].iter().map(move |c| Callback {
+            start: c.start.max(from),
+            end: c.end.min(to),
+            ..c.clone()
+        })
     }
 
     /// The task that lies around a moment, by its place among the work.

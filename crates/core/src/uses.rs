@@ -1,6 +1,6 @@
 //! When scripts were run and sheets parsed, by their addresses.
 
-use crate::{Request, ResourceKind, Work, WorkName};
+use crate::{Millis, Request, ResourceKind, Work, WorkName};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -27,6 +27,14 @@ impl Uses {
     /// The first of them.
     pub(crate) fn first_run(&self, url: &Arc<str>) -> Option<usize> {
         self.runs(url).first().copied()
+    }
+
+    /// The evaluation, before a moment, of the script inside a document that a line belongs to: the last one that
+    /// begins above it.
+    pub(crate) fn inline_run(&self, work: &[Work], url: &Arc<str>, line: Option<u32>, before: Millis) -> Option<usize> {
+        let line = line?;
+        let runs = self.runs(url).iter().copied().filter(|run| work[*run].start < before);
+        runs.filter_map(|run| Some((work[run].line.filter(|at| *at <= line)?, run))).max().map(|(_, run)| run)
     }
 
     /// The first piece of work that runs or parses what a request brought: after the request began.

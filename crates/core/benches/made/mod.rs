@@ -1,5 +1,8 @@
 //! Loads of any size, made by rule.
 
+#![allow(dead_code)]
+
+use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use phainon_core::{
     Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PaintKind, RenderBlocking, Request, ResourceKind,
     Work, WorkKind, WorkName,
@@ -56,5 +59,25 @@ pub fn load(requests: u32, tasks: u32) -> Load {
         snippet: None,
         rect: None,
     });
+    load
+}
+
+/// The same with a run of the first script at its end, in which every other one of so many samples sees the second.
+pub fn called_back(mut load: Load, samples: u32) -> Load {
+    let url = |id: usize| load.requests[id].url.clone();
+    let place = |id: usize| CodePlace { function: "f".into(), url: Some(url(id)), line: Some(1) };
+    let places = vec![place(1), place(2)];
+    let nodes = vec![ProfileNode { place: 0, parent: None }, ProfileNode { place: 1, parent: Some(0) }];
+    let at = (0..samples).map(|n| Millis(8100.0 + f64::from(n) * 0.04)).collect();
+    let run = |depth, name, url| Work {
+        start: Millis(8100.0),
+        duration: Millis(f64::from(samples) * 0.04),
+        depth,
+        url,
+        ..Work::new(WorkKind::ScriptRun, name)
+    };
+    let work = [run(0, WorkName::Task, None), run(1, WorkName::Call, Some(url(1)))];
+    load.profile = Some(Profile { places, nodes, at, node: (0..samples).map(|n| n % 2).collect() });
+    load.work.extend(work);
     load
 }

@@ -197,11 +197,13 @@ impl<'g> Change<'g> {
             for run in self.ground.runs.get(&request.url).cloned().unwrap_or_default() {
                 self.cut(run, open);
             }
-            for called in self.ground.called(&request.url) {
-                if !self.is_cut(called.run) {
-                    let task = self.ground.moments.runs[called.run as usize].task;
-                    self.cut_out(task, called.from, called.to);
-                    self.inside_gone(task, called.from, called.to, open);
+            let ground = self.ground;
+            for of_run in ground.called(&request.url).chunk_by(|a, b| a.run == b.run) {
+                if !self.is_cut(of_run[0].run) {
+                    let task = ground.moments.runs[of_run[0].run as usize].task;
+                    let stretches: Vec<(f64, f64)> = of_run.iter().map(|c| (c.from, c.to)).collect();
+                    self.cut_out(task, &stretches);
+                    self.inside_gone(task, &stretches, open);
                 }
             }
         }
@@ -244,17 +246,19 @@ impl<'g> Change<'g> {
         if !self.cut.insert(run) {
             return;
         }
-        self.cut_out(own.task, own.offset, own.offset + own.length);
-        self.inside_gone(own.task, own.offset, own.offset + own.length, open);
+        let whole = [(own.offset, own.offset + own.length)];
+        self.cut_out(own.task, &whole);
+        self.inside_gone(own.task, &whole, open);
         let begins = self.world.tasks[own.task as usize].begins;
         self.needs_less(begins, run);
     }
 
-    /// The moments of a stretch of a task are no more.
-    fn inside_gone(&mut self, task: u32, from: f64, to: f64, open: &mut Vec<Place>) {
+    /// The moments within stretches of a task are no more. Stretches stand in order of time, none over another.
+    fn inside_gone(&mut self, task: u32, stretches: &[(f64, f64)], open: &mut Vec<Place>) {
         for &within in self.ground.moments.within.get(&task).into_iter().flatten() {
             let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
-            let inside = offset >= from - 1e-9 && offset <= to + 1e-9;
+            let next = stretches.partition_point(|(_, to)| *to + 1e-9 < offset);
+            let inside = stretches.get(next).is_some_and(|(from, _)| offset >= from - 1e-9);
             // The end of the task itself goes on being there.
             let is_end = offset >= self.ground.moments.world.tasks[task as usize].duration - 1e-9;
             if inside && !is_end && !self.world.moment(within).gone {
@@ -264,19 +268,23 @@ impl<'g> Change<'g> {
         }
     }
 
-    /// Takes a stretch out of a task, as far as none took it before: so much of it.
-    pub(super) fn cut_out(&mut self, index: u32, from: f64, to: f64) -> f64 {
-        let mut before: Vec<(f64, f64)> = Vec::new();
-        before.extend(self.world.cuts.iter().filter(|c| c.task == index).map(|c| (c.offset, c.offset + c.length)));
+    /// Takes stretches out of a task, as far as none took them before: so much of it. They stand in order of time, none
+    /// over another.
+    pub(super) fn cut_out(&mut self, index: u32, stretches: &[(f64, f64)]) -> f64 {
+        let before = self.world.cuts.iter().filter(|c| c.task == index).map(|c| (c.offset, c.offset + c.length));
+        let mut before: Vec<(f64, f64)> = before.collect();
         before.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let (mut at, mut taken) = (from, 0.0);
-        for (cut, end) in before.into_iter().chain([(to, to)]) {
-            let length = cut.min(to) - at;
-            if length > 0.0 {
-                self.world.cuts.push(Cut { task: index, offset: at, length });
-                taken += length;
+        let (mut next, mut taken) = (0, 0.0);
+        for &(from, to) in stretches {
+            next += before[next..].partition_point(|(_, end)| *end <= from);
+            let mut at = from;
+            for (cut, end) in before[next..].iter().copied().take_while(|(cut, _)| *cut < to).chain([(to, to)]) {
+                if at < cut {
+                    self.world.cuts.push(Cut { task: index, offset: at, length: cut - at });
+                    taken += cut - at;
+                }
+                at = at.max(end);
             }
-            at = at.max(end);
         }
         let task = &mut self.world.tasks[index as usize];
         task.duration = (task.duration - taken).max(0.0);
@@ -336,7 +344,7 @@ impl<'g> Change<'g> {
         let own = self.ground.moments.runs[run as usize];
         let old = self.world.tasks[own.task as usize];
         self.cut.insert(run);
-        let duration = self.cut_out(own.task, own.offset, own.offset + own.length);
+        let duration = self.cut_out(own.task, &[(own.offset, own.offset + own.length)]);
         let begins = self.world.add(Kind::After, old.start + own.offset);
         let task = u32::try_from(self.world.tasks.len()).unwrap_or(u32::MAX);
         *self.world.moment_mut(begins) =

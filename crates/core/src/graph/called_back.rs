@@ -22,7 +22,7 @@ impl Graph<'_> {
         if work.name != WorkName::Call {
             return own.clone();
         }
-        let last = self.prepared.called_back(work.start, at).last().filter(|c| c.end >= at - APART);
+        let last = self.prepared.called_back(work.start, at).next_back().filter(|c| c.end >= at - APART);
         last.map_or_else(|| self.heaviest(own, work.start, at), |c| c.script)
     }
 

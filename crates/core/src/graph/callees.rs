@@ -18,7 +18,7 @@ impl Graph<'_> {
         let mut brought: Vec<usize> = Vec::new();
         for (url, line) in self.code_in(index) {
             let run = match self.code(&url) {
-                Code::Inline => self.inline_run(&url, line, began),
+                Code::Inline => self.prepared.inline_run(&url, line, began),
                 Code::File(_) => self.prepared.first_run_of(&url),
             };
             brought.extend(run.filter(|run| self.work(*run).end() < set_off));
@@ -62,13 +62,5 @@ impl Graph<'_> {
             }
         }
         code
-    }
-
-    /// The run of the script inside the document that a line belongs to.
-    fn inline_run(&self, url: &Arc<str>, line: Option<u32>, before: Millis) -> Option<usize> {
-        let line = line?;
-        let runs = self.prepared.runs_of(url).iter().copied();
-        let above = runs.filter(|run| self.work(*run).start < before);
-        above.filter_map(|run| Some((self.work(run).line.filter(|at| *at <= line)?, run))).max().map(|(_, run)| run)
     }
 }

@@ -164,7 +164,7 @@ export function Handlers() {
           <tr className="border-b border-rule-strong">
             <th className="w-[17%] py-1">What</th>
             <th className="w-[39%]">
-              <Ask how="For a timer the line that set it; for an event the function that handles it. Handlers that a library calls stand in rows of their own, where samples tell of them.">
+              <Ask how="For a timer the line that set it; for an event the function that handles it. Handlers that a library calls for an event stand in rows of their own, where samples tell of them.">
                 Who
               </Ask>
             </th>

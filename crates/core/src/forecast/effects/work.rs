@@ -43,7 +43,7 @@ pub(super) fn stop_forced(change: &mut Change<'_>, file: &ResourceKey) -> Effect
         let Some(index) = after.checked_sub(1) else { continue };
         let offset = forced.at.0 - tasks[index].start;
         let (Ok(task), true) = (u32::try_from(index), offset < tasks[index].duration) else { continue };
-        change.cut_out(task, offset, offset + forced.duration.0);
+        change.cut_out(task, &[(offset, offset + forced.duration.0)]);
         stopped += 1;
     }
     if stopped == 0 { unforeseen("It forced no style or layout.") } else { Ok(()) }
