@@ -157,6 +157,7 @@ fn text_of(piece: &Work) -> &str {
         WorkName::ParseSheet => "sheet parse",
         WorkName::Style => "style",
         WorkName::Layout => "layout",
+        WorkName::PrePaint => "before painting",
         WorkName::Paint => "paint",
         WorkName::Collect => "garbage collection",
         WorkName::Other => "other",

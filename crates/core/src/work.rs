@@ -55,6 +55,8 @@ pub enum WorkName {
     ParseSheet,
     Style,
     Layout,
+    /// What comes before the painting of a frame; scripts that ask for what is in view have it done without one.
+    PrePaint,
     Paint,
     Collect,
     Other,

@@ -405,7 +405,9 @@ impl<'g, 'a> Builder<'g, 'a> {
             }
             let painted = self.inside(task, end);
             self.gate(place, painted);
-            self.world.drawn.push(Drawn { moment: place, task, painted, skips: 0 });
+            let begun = self.graph.painting(at).map_or(end, |piece| self.graph.begun(piece).0 - start);
+            let drawing = (end - begun).max(0.0);
+            self.world.drawn.push(Drawn { moment: place, task, painted, skips: 0, drawing, rested: 0.0 });
         }
         let from = self.world.needs.len();
         self.edges(place, edges, None);
@@ -576,7 +578,8 @@ impl<'g, 'a> Builder<'g, 'a> {
         place
     }
 
-    /// How many frames each paint let pass that could have shown it, as far as is known.
+    /// How many frames each paint let pass that could have shown it, as far as is known, and how long the thread
+    /// rested meanwhile.
     fn skips(&mut self) {
         let world = &mut self.world;
         let from = world.shown_from(&|place| world.moment(place).at);
@@ -584,6 +587,9 @@ impl<'g, 'a> Builder<'g, 'a> {
             let own = world.tasks[drawn.task as usize].start;
             let starts = world.frames.iter().map(|frame| world.tasks[frame.task as usize].start);
             drawn.skips = starts.filter(|start| *start >= from && *start < own).count();
+            let begun = world.moments[drawn.painted as usize].at - drawn.drawing;
+            let busy = world.tasks.iter().map(|t| ((t.start + t.duration).min(begun) - t.start.max(from)).max(0.0));
+            drawn.rested = (begun - from - busy.sum::<f64>()).max(0.0);
         }
     }
 

@@ -27,6 +27,8 @@ const SETTLED: f64 = 0.5;
 const TURNS: usize = 8;
 /// What comes sooner by less than this, in ms, comes in the same frame.
 const SOONER: f64 = 1.0;
+/// A frame is begun where the thread rests so long, in ms: not between two tasks that follow each other.
+const RESTS: f64 = 2.0;
 /// Times that are equal but for rounding.
 const EQUAL: f64 = 1e-6;
 
@@ -167,13 +169,33 @@ fn show_sooner(world: &World, times: &mut Times) {
     let starts = world.frames.iter().map(|frame| (times.starts[frame.task as usize], frame.painted));
     let mut frames: Vec<(f64, f64)> = starts.filter(|(start, _)| start.is_finite()).collect();
     frames.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let tasks = world.tasks.iter().zip(&times.starts).filter(|(_, start)| start.is_finite());
+    let mut busy: Vec<(f64, f64)> = tasks.map(|(task, start)| (*start, start + task.duration)).collect();
+    busy.sort_by(|a, b| a.0.total_cmp(&b.0));
     for (drawn, now) in sooner {
         let first = frames.partition_point(|(start, _)| *start < now);
-        let Some((start, painted)) = frames.get(first + drawn.skips) else { continue };
+        let earlier = frames.get(first + drawn.skips).map(|(start, painted)| start + painted);
+        let its_own = (drawn.skips == 0).then(|| begun_after(&busy, now, drawn.rested) + drawn.drawing);
+        let Some(painted) = earlier.into_iter().chain(its_own).reduce(f64::min) else { continue };
         let to_screen = world.moment(drawn.moment).at - world.moment(drawn.painted).at;
         let at = &mut times.at[drawn.moment as usize];
-        *at = at.min(start + painted + to_screen);
+        *at = at.min(painted + to_screen);
     }
+}
+
+/// When a frame is begun that is due since a moment: once the thread has rested as long as it did before, and still
+/// rests. What it is busy with meanwhile is in order of time.
+fn begun_after(busy: &[(f64, f64)], since: f64, rested: f64) -> f64 {
+    let (mut at, mut left) = (since, rested);
+    for (start, end) in busy.iter().filter(|(_, end)| *end > since) {
+        let rests = start - at;
+        if rests >= left + RESTS {
+            break;
+        }
+        left -= rests.max(0.0).min(left);
+        at = at.max(*end);
+    }
+    at + left
 }
 
 /// From sending to the headers: the server, the way, and what still goes before them on their connection.

@@ -145,6 +145,10 @@ pub(super) struct Drawn {
     pub painted: Place,
     /// Frames that were drawn once all was there that it shows, and did not show it yet.
     pub skips: usize,
+    /// What the drawing itself took, up to the end of its painting, in ms.
+    pub drawing: f64,
+    /// For how long the thread rested between all being there and the drawing, in ms.
+    pub rested: f64,
 }
 
 /// A task that draws a frame.

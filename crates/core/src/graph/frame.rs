@@ -232,7 +232,7 @@ impl Graph<'_> {
 
     /// When the frame that a piece of painting belongs to was begun: with the style and layout before it in
     /// the same task.
-    pub(super) fn begun(&self, mut place: usize) -> Millis {
+    pub(crate) fn begun(&self, mut place: usize) -> Millis {
         let work = &self.load.work;
         let mut at = work[place].start;
         while place > 0 && work[place].depth > 0 {

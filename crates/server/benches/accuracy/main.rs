@@ -3,7 +3,8 @@
 //! `replay` records pages, replays them without any edit, and prints the difference of medians: the
 //! stand-in's pages, and pages of other people's templates, whose packages are fetched from the registry. `edits` compares what a trial brings with what the stand-in's own repair brings. `pairs`
 //! tries edits of recorded pages, one at a time, and keeps what that brings; `judge` holds path and forecast
-//! against what was kept. `switches` records the stand-in with and without its repairs, `judge-switches` holds
+//! against what was kept. `fixes` and `judge-fixes` are the same for what findings call for on pages of other people
+//! whose files come late by chance. `switches` records the stand-in with and without its repairs, `judge-switches` holds
 //! forecasts against that. `generate` draws pages by chance and measures what each late file of theirs costs,
 //! `judge-generated` holds path and forecast against that. `late` has files of other people's pages come late by
 //! chance, and `judge-late` is to it what `judge-generated` is to `generate`. `noise` records pairs of one page, and of
@@ -53,6 +54,13 @@ async fn main() {
         Some("judge") => {
             judge::judge(&folder.join("pairs"), arguments.get(2).map(String::as_str));
         }
+        Some("fixes") => match arguments.get(2).and_then(|draws| range(draws)) {
+            Some(draws) => pairs::fixes(draws, loads, &folder, arguments.get(3).map(String::as_str)).await,
+            None => println!("accuracy: name draws as FROM-TO"),
+        },
+        Some("judge-fixes") => {
+            judge::judge(&folder.join("fixes"), arguments.get(2).map(String::as_str));
+        }
         Some("switches") => {
             switches::switches(loads, &folder, arguments.get(2).map(String::as_str)).await;
         }
@@ -84,7 +92,7 @@ async fn main() {
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
         _ => println!(
-            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `switches FOLDER [ONLY]`, `judge-switches FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `fixes FOLDER FROM-TO [ONLY]`, `judge-fixes FOLDER [ONLY]`, `switches FOLDER [ONLY]`, `judge-switches FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
         ),
     }
 }

@@ -13,6 +13,7 @@ use phainon_server::trial::{Base, load_again, seen_of};
 use phainon_standin::{StandIn, all_pages};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
 use tokio::sync::mpsc;
@@ -21,6 +22,8 @@ use tokio::sync::mpsc;
 const TAKEN_OFF: usize = 6;
 /// So many other edits of a page are tried.
 const OTHERS: usize = 5;
+/// So many edits that findings call for are tried of a page whose files come late by chance.
+const FIXES: usize = 9;
 
 /// The figures of a load.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -66,14 +69,36 @@ pub async fn pairs(loads: usize, folder: &Path, only: Option<&str>) {
     for (at, page) in all_pages().enumerate().filter(|(_, p)| wanted(p.name)) {
         let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
         let request = measure::of_site(&site, page.path, preset(conditions).expect("a preset"), 3);
-        told(page_of(page.name, request, loads, folder).await);
+        told(page_of(page.name, request, loads, &folder.join("pairs"), &usual).await);
     }
     for (at, page) in templates::PAGES[templates::EDITED].iter().enumerate().filter(|(_, p)| wanted(p)) {
         let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
         told(match templates::serve(folder, page, templates::Waits::Usual).await {
-            Ok(served) => page_of(page, served.request(preset(conditions).expect("a preset"), 3), loads, folder).await,
+            Ok(served) => {
+                let request = served.request(preset(conditions).expect("a preset"), 3);
+                page_of(page, request, loads, &folder.join("pairs"), &usual).await
+            }
             Err(why) => Err(why),
         });
+    }
+}
+
+/// Tries what findings call for on pages of other people, whose files come late by chance.
+pub async fn fixes(draws: Range<u64>, loads: usize, folder: &Path, only: Option<&str>) {
+    let wanted = |name: &str| only.is_none_or(|only| only.split(',').any(|o| name.contains(o)));
+    for draw in draws {
+        for (place, page) in templates::PAGES.iter().enumerate().filter(|(_, p)| wanted(p)) {
+            let seed = draw * 2 + (place as u64 % 2);
+            let conditions = ["phone-on-the-move", "home-laptop"][usize::from(place as u64 / 2 % 2 == draw % 2)];
+            told(match templates::serve(folder, page, templates::Waits::Drawn(seed)).await {
+                Ok(served) => {
+                    let request = served.request(preset(conditions).expect("a preset"), 3);
+                    let name = format!("{page}, {conditions}, draw {seed}");
+                    page_of(&name, request, loads, &folder.join("fixes"), &called_for).await
+                }
+                Err(why) => Err(why),
+            });
+        }
     }
 }
 
@@ -84,7 +109,13 @@ fn told(made: Result<String, String>) {
     }
 }
 
-async fn page_of(name: &str, request: RecordRequest, loads: usize, folder: &Path) -> Result<String, String> {
+async fn page_of(
+    name: &str,
+    request: RecordRequest,
+    loads: usize,
+    folder: &Path,
+    edits_of: &dyn Fn(&Base, &Recording) -> Vec<Edit>,
+) -> Result<String, String> {
     let (recording, _) = record(&request).await?;
     let base = base(&recording)?;
     let mut page = Page {
@@ -103,7 +134,7 @@ async fn page_of(name: &str, request: RecordRequest, loads: usize, folder: &Path
         let tried = again(&base, book, loads).await?;
         page.tried.push(Tried { name: edit.key(), edits: vec![edit], loads: tried });
     }
-    keep_in(&page, &folder.join("pairs"))?;
+    keep_in(&page, folder)?;
     Ok(format!("{name}: {} edits, {} loads without", page.tried.len(), page.plain.len()))
 }
 
@@ -128,7 +159,7 @@ pub fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {
 }
 
 /// Edits worth measuring: files taken off, scripts that block deferred, and what findings call for.
-fn edits_of(base: &Base, recording: &Recording) -> Vec<Edit> {
+fn usual(base: &Base, recording: &Recording) -> Vec<Edit> {
     let load = &base.prepared.load;
     let path = path_to_largest(&base.prepared).unwrap_or_default();
     let given = |r: &Request| path.iter().filter(|l| l.request == Some(r.id)).map(|l| l.length().0).sum::<f64>();
@@ -143,22 +174,29 @@ fn edits_of(base: &Base, recording: &Recording) -> Vec<Edit> {
     files.dedup_by(|a, b| a.url == b.url);
     let mut edits: Vec<Edit> =
         files.iter().take(TAKEN_OFF).map(|r| Edit::Remove { file: ResourceKey::of(&r.url) }).collect();
+    edits.extend(called_for(base, recording).into_iter().take(OTHERS));
+    edits
+}
+
+/// What findings call for, and scripts that block deferred, at most two of a kind.
+fn called_for(base: &Base, recording: &Recording) -> Vec<Edit> {
+    let load = &base.prepared.load;
     let bodies = |hash: &str| recording.bodies.get(hash).cloned();
     let found = analyse(&base.prepared, &bodies).findings.into_iter().map(|f| f.edit);
     let blocks = |r: &&Request| r.kind == ResourceKind::Script && r.render_blocking == RenderBlocking::Blocking;
     let deferred = load.requests.iter().filter(blocks).map(|r| Edit::DeferScript { file: ResourceKey::of(&r.url) });
-    let mut others: Vec<Edit> = Vec::new();
+    let mut called_for: Vec<Edit> = Vec::new();
     for edit in found.chain(deferred) {
         let kinds = [EditKind::CacheLonger, EditKind::Preconnect, EditKind::SetDimensions, EditKind::Shrink];
-        let twice = others.iter().filter(|o| o.kind() == edit.kind()).count() >= 2;
-        let known = others.iter().any(|o| o.key() == edit.key());
+        let twice = called_for.iter().filter(|o| o.kind() == edit.kind()).count() >= 2;
+        let known = called_for.iter().any(|o| o.key() == edit.key());
         let tryable = base.with(std::slice::from_ref(&edit), &[]).is_ok();
         if !kinds.contains(&edit.kind()) && !twice && !known && tryable {
-            others.push(edit);
+            called_for.push(edit);
         }
     }
-    edits.extend(others.into_iter().take(OTHERS));
-    edits
+    called_for.truncate(FIXES);
+    called_for
 }
 
 /// Bodies of text that came unpacked, for edits that pack them.
