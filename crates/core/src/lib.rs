@@ -31,6 +31,7 @@ mod callbacks;
 pub mod checks;
 pub mod compare;
 mod conditions;
+mod dependants;
 mod document;
 mod edit;
 mod edit_text;

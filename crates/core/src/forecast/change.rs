@@ -1,6 +1,7 @@
 //! What edits do to a world: the steps that they are made of.
 
 use super::called::{Called, called};
+use super::dependants::dependants;
 use super::moments::{Moments, address, multiplexed};
 use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
 use crate::{Bodies, Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
@@ -25,6 +26,8 @@ pub(super) struct Ground {
     blockers: Vec<(f64, RequestId)>,
     /// What bodies pack to, by their hashes: packing one takes longer than all else of a forecast.
     packed: Mutex<HashMap<String, Option<u64>>>,
+    /// Runs that fail without a script, looked for when they are first asked for: it is a search through texts.
+    dependants: Mutex<HashMap<RequestId, Arc<[u32]>>>,
 }
 
 impl Ground {
@@ -49,7 +52,8 @@ impl Ground {
         let mut blockers: Vec<(f64, RequestId)> = released.map(|(id, place)| (at(place), *id)).collect();
         blockers.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let called = OnceLock::new();
-        Self { prepared, moments, by_key, needed, runs, called, blockers, packed: Mutex::default() }
+        let (packed, dependants) = (Mutex::default(), Mutex::default());
+        Self { prepared, moments, by_key, needed, runs, called, blockers, packed, dependants }
     }
 
     /// What gzip makes of a body; `None` where it was not kept.
@@ -61,6 +65,18 @@ impl Ground {
         let size = bodies.body(hash).and_then(|body| crate::body::gzip_size(&body));
         known().insert(hash.to_owned(), size);
         size
+    }
+
+    /// Runs that fail where a script has not run before them, in order of time.
+    pub(super) fn dependants(&self, script: RequestId, bodies: &dyn Bodies) -> Arc<[u32]> {
+        let known = || self.dependants.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(found) = known().get(&script) {
+            return found.clone();
+        }
+        let url = self.prepared.load.request(script).map(|r| r.url.clone()).unwrap_or_default();
+        let found: Arc<[u32]> = dependants(&self.prepared, &self.moments, self.called(&url), script, bodies).into();
+        known().insert(script, found.clone());
+        found
     }
 
     /// The requests of a file.
@@ -92,6 +108,13 @@ impl Ground {
         u32::try_from(place).ok()
     }
 
+    /// The request of the file that a run is the first of; `None` for code inside the document.
+    pub(super) fn file_of(&self, run: u32) -> Option<RequestId> {
+        let url = address(&self.prepared, self.moments.runs.get(run as usize)?)?;
+        let own = self.prepared.load.document().is_some_and(|d| d.url == url);
+        self.prepared.first_for(&url).filter(|_| !own).map(|r| r.id)
+    }
+
     /// What a script does within runs of others.
     fn called(&self, script: &str) -> &[Called] {
         let all = self.called.get_or_init(|| called(&self.prepared, &self.moments));
@@ -113,11 +136,14 @@ pub(super) struct Change<'g> {
     freed: HashSet<RequestId>,
     /// Runs that are no longer in their tasks.
     cut: HashSet<u32>,
+    /// Of those the ones that have tasks of their own, with the beginning of each.
+    moved: HashMap<u32, Place>,
 }
 
 impl<'g> Change<'g> {
     pub(super) fn of(ground: &'g Ground) -> Self {
-        Self { ground, world: ground.moments.world.clone(), shifted: 0.0, freed: HashSet::new(), cut: HashSet::new() }
+        let world = ground.moments.world.clone();
+        Self { ground, world, shifted: 0.0, freed: HashSet::new(), cut: HashSet::new(), moved: HashMap::new() }
     }
 
     /// The places of all needs on a moment.
@@ -247,10 +273,28 @@ impl<'g> Change<'g> {
             return;
         }
         let whole = [(own.offset, own.offset + own.length)];
+        self.reads_on_without(run);
         self.cut_out(own.task, &whole);
         self.inside_gone(own.task, &whole, open);
         let begins = self.world.tasks[own.task as usize].begins;
         self.needs_less(begins, run);
+    }
+
+    /// The parser, which a run of code inside the document held, goes on from where that stood.
+    pub(super) fn reads_on_without(&mut self, run: u32) {
+        let own = self.ground.moments.runs[run as usize];
+        let begins = self.world.tasks[own.task as usize].begins;
+        let held = own.offset..=own.offset + own.length + 1e-9;
+        for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {
+            let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
+            for i in self.needs_on(within) {
+                let need = self.world.needs[i];
+                if need.bond == Bond::Gate && held.contains(&offset) && need.moment != begins {
+                    self.world.needs[i].void = true;
+                    self.world.needs.push(Need { on: begins, ..need });
+                }
+            }
+        }
     }
 
     /// The moments within stretches of a task are no more. Stretches stand in order of time, none over another.
@@ -374,7 +418,13 @@ impl<'g> Change<'g> {
             self.world.need(within, begins, Bond::Origin);
         }
         self.needs_less(old.begins, run);
+        self.moved.insert(run, begins);
         begins
+    }
+
+    /// The beginning of a run that an edit has moved.
+    pub(super) fn moved(&self, run: u32) -> Option<Place> {
+        self.moved.get(&run).copied()
     }
 
     /// The end of a task of the load.
@@ -446,9 +496,10 @@ impl<'g> Change<'g> {
         self.world.transfers[id.0 as usize].bytes += bytes;
     }
 
-    /// Tasks that deliver the event of the parsed document.
+    /// Tasks that deliver the event of the parsed document: inner frames have theirs, and may have it sooner.
     pub(super) fn parsed_events(&self) -> Vec<Place> {
         let load = &self.ground.prepared.load;
+        let parsed = self.world.moment(self.ground.moments.parser_end).at;
         let delivers = |piece: usize| {
             load.work[piece..]
                 .iter()
@@ -456,7 +507,8 @@ impl<'g> Change<'g> {
                 .any(|w| w.name == WorkName::Event && w.event.as_deref() == Some("DOMContentLoaded"))
         };
         let tasks = self.ground.prepared.index.tasks.iter().zip(&self.ground.moments.world.tasks);
-        tasks.filter(|(piece, _)| delivers(**piece + 1)).map(|(_, task)| task.begins).collect()
+        let later = tasks.filter(|(_, task)| task.start + task.duration >= parsed);
+        later.filter(|(piece, _)| delivers(**piece + 1)).map(|(_, task)| task.begins).collect()
     }
 }
 

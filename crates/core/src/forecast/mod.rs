@@ -9,6 +9,7 @@
 mod brings;
 mod called;
 mod change;
+mod dependants;
 mod effects;
 mod moments;
 mod outcome;

@@ -628,6 +628,8 @@ impl<'g, 'a> Builder<'g, 'a> {
 /// Whether an edge's moment would not be without what it leads back to.
 fn bond(edge: &Edge) -> Bond {
     let origin = match (&edge.from, &edge.fact) {
+        // Without the code that held it the parser reads on all the same.
+        (Moment::Inside(..), LegFact::Read | LegFact::ParsedOn | LegFact::ParserReaches { .. }) => false,
         (Moment::Inside(..) | Moment::Began(_), _)
         | (Moment::Done(_), LegFact::TakesAnswer { .. } | LegFact::Imported { .. } | LegFact::AskedLater { .. })
         | (_, LegFact::FoundThrough { gate: None, .. } | LegFact::StreamSays { .. }) => true,

@@ -321,10 +321,15 @@ impl Graph<'_> {
         drawing(Moment::SetOff { file, text }, drawn.at)
     }
 
-    /// An animation begins with a frame that has the element and its style (CSS Animations, section 3).
+    /// An animation begins with a frame that has the element and its style (CSS Animations, section 3), or with a
+    /// script that asks for style once it has set it (CSS Transitions, section 3).
     pub(super) fn animated(&self, place: usize) -> Vec<Edge> {
         let Some(animation) = self.load.animations.get(place) else { return Vec::new() };
         let fact = LegFact::Animates { name: animation.name.clone() };
+        if let Some(run) = self.run_at(animation.from) {
+            let from = Moment::Inside(run, Does::ChangesPage);
+            return vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)];
+        }
         let from = Moment::Painted { file: None, text: true };
         vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)]
     }

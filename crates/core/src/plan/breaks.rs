@@ -1,9 +1,8 @@
 //! What a fix may break, read off the page, and how to find out.
 
+use crate::dependants::{files_using, inline_code, text_of};
 use crate::{Bodies, Edit, Prepared, RequestId, ResourceKey, ResourceKind, Scope, global_names};
-use lol_html::{RewriteStrSettings, element, rewrite_str, text};
 use serde::{Deserialize, Serialize};
-use std::cell::RefCell;
 use std::collections::BTreeSet;
 use ts_rs::TS;
 
@@ -100,30 +99,15 @@ fn later_scripts(edit: &Edit, prepared: &Prepared) -> Vec<ResourceKey> {
 
 fn uses(file: &ResourceKey, prepared: &Prepared, bodies: &dyn Bodies, found: &mut Vec<Break>) {
     let load = &prepared.load;
-    let text = |kind, key: Option<&ResourceKey>| {
-        let request =
-            load.requests.iter().find(|r| r.kind == kind && key.is_none_or(|k| ResourceKey::of(&r.url) == *k))?;
-        let body = bodies.body(&request.body.as_ref()?.hash)?;
-        Some(String::from_utf8_lossy(&body).into_owned())
-    };
-    let Some(code) = text(ResourceKind::Script, Some(file)) else { return };
+    let scripts = load.requests.iter().filter(|r| r.kind == ResourceKind::Script);
+    let mut own = scripts.filter(|r| ResourceKey::of(&r.url) == *file);
+    let Some(code) = own.next().and_then(|r| text_of(r, bodies)) else { return };
     let names = global_names::defined(&code);
-    if let Some(document) = text(ResourceKind::Document, None) {
+    if let Some(document) = load.document().and_then(|d| text_of(d, bodies)) {
         found.extend(in_document(&document, file, &names));
     }
-    let others = load.requests.iter().filter(|r| r.kind == ResourceKind::Script && ResourceKey::of(&r.url) != *file);
-    let by: BTreeSet<String> = others
-        .filter(|r| {
-            let body = r.body.as_ref().and_then(|b| bodies.body(&b.hash));
-            body.is_some_and(|body| {
-                let text = String::from_utf8_lossy(&body);
-                // What it defines itself is its own.
-                let own = global_names::defined(&text);
-                global_names::uses_any(&text, &names.difference(&own).cloned().collect())
-            })
-        })
-        .map(|r| ResourceKey::of(&r.url).name())
-        .collect();
+    let by: BTreeSet<String> =
+        files_using(load, file, &names, bodies).into_iter().map(|r| ResourceKey::of(&r.url).name()).collect();
     if !by.is_empty() {
         found.push(Break::OtherScripts { file: file.name(), by: by.into_iter().collect() });
     }
@@ -137,29 +121,12 @@ fn uses(file: &ResourceKey, prepared: &Prepared, bodies: &dyn Bodies, found: &mu
 
 /// Code of a document's own that uses names, with the line of the first use.
 fn in_document(document: &str, file: &ResourceKey, names: &BTreeSet<String>) -> Option<Break> {
-    let parts: RefCell<Vec<(usize, String)>> = RefCell::default();
-    let inline = RefCell::new(false);
-    let settings = RewriteStrSettings::new()
-        .append_element_content_handler(element!("script", |el| {
-            *inline.borrow_mut() = !el.has_attribute("src");
-            if *inline.borrow() {
-                parts.borrow_mut().push((el.source_location().bytes().start, String::new()));
-            }
-            Ok(())
-        }))
-        .append_element_content_handler(text!("script", |part| {
-            if let Some(last) = parts.borrow_mut().last_mut().filter(|_| *inline.borrow()) {
-                last.1.push_str(part.as_str());
-            }
-            Ok(())
-        }));
-    rewrite_str(document, settings).ok()?;
     let mut used: Vec<(usize, &String)> = Vec::new();
-    for (start, code) in parts.borrow().iter() {
+    for code in inline_code(document) {
         // What it defines itself is its own.
-        let own = global_names::defined(code);
+        let own = global_names::defined(&code.text);
         let others = names.iter().filter(|name| !own.contains(*name));
-        used.extend(others.filter_map(|name| Some((start + global_names::first_use(code, name)?, name))));
+        used.extend(others.filter_map(|name| Some((code.at + global_names::first_use(&code.text, name)?, name))));
     }
     used.sort();
     let first = used.first()?.0.min(document.len());

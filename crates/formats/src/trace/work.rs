@@ -25,8 +25,8 @@ impl Reader<'_> {
             "UpdateLayoutTree" | "RecalculateStyles" => (WorkKind::Style, WorkName::Style),
             "Layout" => (WorkKind::Layout, WorkName::Layout),
             "PrePaint" => (WorkKind::Paint, WorkName::PrePaint),
-            "Paint" | "Layerize" | "UpdateLayer" | "UpdateLayerTree" | "Commit" | "PaintImage"
-            | "Decode Image" | "CompositeLayers" => (WorkKind::Paint, WorkName::Paint),
+            "Paint" | "Layerize" | "UpdateLayer" | "UpdateLayerTree" | "Commit" | "PaintImage" | "Decode Image"
+            | "CompositeLayers" => (WorkKind::Paint, WorkName::Paint),
             "MajorGC" | "MinorGC" | "V8.GCScavenger" | "BlinkGC.AtomicPhase" | "V8.GC_MC_INCREMENTAL" => {
                 (WorkKind::GarbageCollection, WorkName::Collect)
             }
@@ -35,7 +35,12 @@ impl Reader<'_> {
         };
         let mut work = Work::new(kind, name);
         match name {
-            WorkName::Task | WorkName::PrePaint | WorkName::Paint | WorkName::Microtasks | WorkName::Collect | WorkName::AnimationFrame => {}
+            WorkName::Task
+            | WorkName::PrePaint
+            | WorkName::Paint
+            | WorkName::Microtasks
+            | WorkName::Collect
+            | WorkName::AnimationFrame => {}
             // Who forced it stands in the stack; a frame's own style and layout has none.
             WorkName::Style | WorkName::Layout => self.forced(event, kind, at),
             // It names the document that it reads; that is not a script to blame.

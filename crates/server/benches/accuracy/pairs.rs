@@ -51,7 +51,7 @@ pub struct Page {
     /// Loaded again without edits.
     pub plain: Vec<Seen>,
     pub tried: Vec<Tried>,
-    /// Text bodies that came unpacked, by their hashes.
+    /// Texts that edits read, by the bodies' hashes.
     #[serde(default)]
     pub texts: BTreeMap<String, String>,
     /// What of its code the page used.
@@ -199,10 +199,12 @@ fn called_for(base: &Base, recording: &Recording) -> Vec<Edit> {
     called_for
 }
 
-/// Bodies of text that came unpacked, for edits that pack them.
+/// Bodies of text that came unpacked, for edits that pack them, and of code, for what depends on it.
 pub fn texts(base: &Base, recording: &Recording) -> BTreeMap<String, String> {
-    let unpacked = base.prepared.load.requests.iter().filter(|r| r.header("content-encoding").is_none());
-    let bodies = unpacked.filter_map(|r| r.body.as_ref()).filter_map(|b| {
+    let code = [ResourceKind::Document, ResourceKind::Script];
+    let counts = |r: &&Request| code.contains(&r.kind) || r.header("content-encoding").is_none();
+    let bodies = base.prepared.load.requests.iter().filter(counts);
+    let bodies = bodies.filter_map(|r| r.body.as_ref()).filter_map(|b| {
         let body = recording.bodies.get(&b.hash)?;
         Some((b.hash.clone(), String::from_utf8(body.to_vec()).ok()?))
     });

@@ -4,9 +4,10 @@
 use crate::measure::{base, middle_load, of_site, record};
 use crate::pairs::{Page, Tried, keep_in, seen, texts};
 use crate::repairs::{REPAIRS, Repair};
+use phainon_core::metrics::Metric;
 use phainon_core::{Conditions, Load, preset};
 use phainon_formats::{FormatError, MAX_UNPACKED, MemoryBudget, RawLoad, har};
-use phainon_recorder::RecordRequest;
+use phainon_recorder::{RecordRequest, Recording};
 use phainon_standin::{StandIn, all_pages};
 use std::path::Path;
 use std::time::Duration;
@@ -68,33 +69,40 @@ async fn page_of(
     loads: usize,
 ) -> Result<Page, String> {
     warm(&asked("", 1)).await?;
-    let mut plain = asked("", 3);
-    plain.detail = true;
-    let (recording, _) = record(&plain).await?;
-    let base = base(&recording)?;
-    let load = (*base.prepared.load).clone();
-    let mut page = Page {
-        name: name.to_owned(),
-        plain: seen(&recording)?,
-        tried: Vec::new(),
-        texts: texts(&base, &recording),
-        coverage: base.prepared.coverage.to_vec(),
-        otherwise: otherwise(&middle_load(&recording)?.raw, &load).map_err(|e| e.to_string())?,
-        load,
-    };
-    for (place, repair) in repairs.iter().enumerate() {
+    let mut plain = Vec::new();
+    let mut repaired = Vec::new();
+    for repair in repairs {
         // A page cache has to be filled first.
         if repair.on.contains("page-cache") {
             warm(&asked(&repair.query(), 1)).await?;
         }
-        let (repaired, metrics) = record(&asked(&repair.query(), loads)).await?;
-        let edits = repair.edits(&base, &metrics);
-        page.tried.push(Tried { name: repair.on.to_owned(), edits, loads: seen(&repaired)? });
-        // Some in between, so that what drifts on the machine hits both.
-        if place % 3 == 2 {
-            let (recording, _) = record(&asked("", 1)).await?;
-            page.plain.extend(seen(&recording)?);
-        }
+        // In turns, so that what drifts on the machine hits both.
+        let mut request = asked("", 1);
+        request.detail = true;
+        plain.push(record(&request).await?.0);
+        let (recording, metrics) = record(&asked(&repair.query(), loads)).await?;
+        repaired.push((repair, seen(&recording)?, metrics));
     }
-    Ok(page)
+    let mut without = Vec::new();
+    for recording in &plain {
+        without.extend(seen(recording)?);
+    }
+    let largest = |recording: &Recording| seen(recording).ok()?.first()?.figures.get(&Metric::Lcp).copied();
+    plain.sort_by(|a, b| largest(a).unwrap_or_default().total_cmp(&largest(b).unwrap_or_default()));
+    let middle = plain.get(plain.len() / 2).ok_or("nothing was recorded")?;
+    let base = base(middle)?;
+    let load = (*base.prepared.load).clone();
+    let tried = repaired.into_iter().map(|(repair, loads, metrics)| {
+        let edits = repair.edits(&base, &metrics);
+        Tried { name: repair.on.to_owned(), edits, loads }
+    });
+    Ok(Page {
+        name: name.to_owned(),
+        plain: without,
+        tried: tried.collect(),
+        texts: texts(&base, middle),
+        coverage: base.prepared.coverage.to_vec(),
+        otherwise: otherwise(&middle_load(middle)?.raw, &load).map_err(|e| e.to_string())?,
+        load,
+    })
 }

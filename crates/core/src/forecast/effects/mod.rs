@@ -33,7 +33,7 @@ pub(super) fn apply(edit: &Edit, change: &mut Change<'_>, bodies: &dyn Bodies) -
     match edit {
         Edit::Remove { file } => remove::file(change, file),
         Edit::RemoveOwner { owner } => remove::owner(change, owner),
-        Edit::DeferScript { file } => scripts::defer(change, file),
+        Edit::DeferScript { file } => scripts::defer(change, file, bodies),
         Edit::AsyncScript { file } => scripts::make_async(change, file),
         Edit::ScriptToEnd { file } => scripts::to_end(change, file),
         Edit::DelayScript { scope } => scripts::delay(change, scope),

@@ -3,7 +3,7 @@
 use super::super::change::Change;
 use super::super::world::{Bond, Phase, Place};
 use super::{Effect, Unforeseen, requests, unforeseen};
-use crate::{RenderBlocking, RequestId, ResourceKey, ResourceKind, Scope};
+use crate::{Bodies, RenderBlocking, RequestId, ResourceKey, ResourceKind, Scope};
 
 /// The requests of a script and its first run.
 fn script(change: &Change<'_>, file: &ResourceKey) -> Result<(RequestId, Option<u32>), Unforeseen> {
@@ -25,8 +25,8 @@ fn order_at(change: &Change<'_>, at: f64) -> f64 {
     order
 }
 
-/// Runs it when the document is parsed, before DOMContentLoaded.
-pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
+/// Runs it when the document is parsed, before DOMContentLoaded; and after it, in their order, what fails without it.
+pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey, bodies: &dyn Bodies) -> Effect {
     let (id, run) = script(change, file)?;
     let parser_end = change.ground.moments.parser_end;
     if parser_end == 0 || !change.ground.moments.world.moment(parser_end).at.is_finite() {
@@ -34,15 +34,47 @@ pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     }
     change.let_go(id);
     let Some(run) = run else { return Ok(()) };
+    // Another edit may have it come later already.
+    let end = match change.moved(run) {
+        Some(begins) => change.end_of(begins),
+        None => once_parsed(change, Some(id), run),
+    };
+    let Some(mut end) = end else { return Ok(()) };
+    for later in change.ground.dependants(id, bodies).iter().copied() {
+        if let Some(begins) = change.moved(later) {
+            change.world.need(begins, end, Bond::Gate);
+        }
+        if change.is_cut(later) {
+            continue;
+        }
+        let of = change.ground.file_of(later);
+        match of {
+            Some(of) => change.let_go(of),
+            None => change.reads_on_without(later),
+        }
+        let before = end;
+        let Some(next) = once_parsed(change, of, later) else { continue };
+        if let Some(begins) = change.moved(later) {
+            change.world.need(begins, before, Bond::Gate);
+        }
+        end = next;
+    }
+    Ok(())
+}
+
+/// Has a run, of a file or of code inside the document, come once the document is parsed; when it ends then.
+fn once_parsed(change: &mut Change<'_>, id: Option<RequestId>, run: u32) -> Option<Place> {
+    let parser_end = change.ground.moments.parser_end;
     let order = order_at(change, change.ground.moments.world.moment(parser_end).at);
     let begins = change.move_run(run, order, 0.0);
     change.world.need(begins, parser_end, Bond::Gate);
-    change.world.need(begins, Phase::Done.of(id), Bond::Origin);
-    in_document_order(change, id, begins);
-    if let Some(end) = change.end_of(begins) {
-        before_parsed_event(change, end);
+    if let Some(id) = id {
+        change.world.need(begins, Phase::Done.of(id), Bond::Origin);
+        in_document_order(change, id, begins);
     }
-    Ok(())
+    let end = change.end_of(begins)?;
+    before_parsed_event(change, end);
+    Some(end)
 }
 
 /// Deferred scripts run in the order in which they stand in the document.
