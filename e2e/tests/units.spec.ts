@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { send } from '../../web/src/api/client';
+import { get, Refused, send } from '../../web/src/api/client';
 import { readTracks, type Lane, type Tracks } from '../../web/src/api/tracks';
 import { barAt, drawLane, ROW_HEIGHT } from '../../web/src/views/main-thread/draw';
 import { parseSelection, selectionText, type Selection } from '../../web/src/shell/selection';
@@ -138,4 +138,29 @@ test('what is written is sent on though the page is left, unless it is more than
     globalThis.fetch = before;
   }
   expect(asked.map((init) => init.keepalive ?? false)).toEqual([true, false, false]);
+});
+
+test('what a server says no to is told in its words, and else by its status', async () => {
+  const before = globalThis.fetch;
+  const said = async (answer: () => Promise<Response>) => {
+    globalThis.fetch = answer;
+    const why: unknown = await get('/recordings').then(() => null, (error: unknown) => error);
+    return why instanceof Refused ? [why.status, why.message] : why;
+  };
+  const of = (status: number, body: string) => async () => new Response(body, { status, statusText: 'Odd' });
+  try {
+    expect(await said(of(409, '{"detail":"It is being read."}'))).toEqual([409, 'It is being read.']);
+    // A proxy's page, half a document, a document of another sort.
+    for (const body of ['<h1>Bad gateway</h1>', '{"detail":', '{"detail":7}', 'null', '']) {
+      expect(await said(of(502, body)), body).toEqual([502, 'The server answered 502 Odd.']);
+    }
+    expect(await said(() => Promise.reject(new TypeError('failed')))).toEqual([0, expect.stringContaining('does not answer')]);
+    // What was taken back is no failure of the server's.
+    const taken = new AbortController();
+    taken.abort();
+    globalThis.fetch = () => Promise.reject(new DOMException('', 'AbortError'));
+    await expect(send('POST', '/plan', {}, taken.signal)).rejects.toHaveProperty('name', 'AbortError');
+  } finally {
+    globalThis.fetch = before;
+  }
 });

@@ -8,9 +8,9 @@ use phainon_core::forecast::{Forecast, Instead, Model};
 use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
-    Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request, RequestId,
-    ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind, WorkName, end_as_taken,
-    preset,
+    BodyRef, Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request,
+    RequestId, ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind, WorkName,
+    end_as_taken, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -701,4 +701,118 @@ fn the_first_content_does_not_wait_for_the_picture_that_its_frame_showed_as_well
     let told = forecast(&site, &at_once("look.css"));
     assert!(change(&told, Metric::Fcp) < -1000.0, "{}", change(&told, Metric::Fcp));
     near(change(&told, Metric::Lcp), -160.0);
+}
+
+/// A library that blocks, and below it code inside the document that writes the text. `seen` is what the profiler
+/// saw in that code.
+fn written_by_code_below(seen: &[&str]) -> Site {
+    let mut site = Site::new();
+    let library = site.asks("pier.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]);
+    blocking(library, 3);
+    library.body = Some(BodyRef { hash: "library".into(), size: Bytes(30) });
+    site.0.requests[0].body = Some(BodyRef { hash: "document".into(), size: Bytes(200) });
+    site.runs(WorkName::Evaluate, [1001.0, 1005.0], "pier.js");
+    site.works(WorkName::Task, 0, [1006.0, 1108.0], None);
+    site.works(WorkName::ParseHtml, 1, [1006.0, 1108.0], None);
+    site.works(WorkName::Evaluate, 2, [1007.0, 1107.0], Some("")).line = Some(5);
+    site.changes(1100.0, "");
+    site.draws([1110.0, 1120.0]);
+    site.0.dom_interactive = Some(Millis(1109.0));
+    site.0.dom_content_loaded = Some(Millis(1109.5));
+    site.paints(1135.0, None);
+    site.0.largest_stands = Some(Standing::Nowhere);
+    site.sees(&[(1050.0, seen), (1060.0, &[""])]);
+    site
+}
+
+/// What the library deferred brings, with the code inside the document.
+fn library_deferred(site: &Site, code: &str) -> f64 {
+    let document = format!("<head>\n\n<script src=pier.js></script>\n\n<script>{code}</script>\n");
+    let bodies = move |hash: &str| match hash {
+        "library" => Some(b"window.Pier = { start() {} };".to_vec()),
+        "document" => Some(document.clone().into_bytes()),
+        _ => None,
+    };
+    let model = Model::of(&Arc::new(Prepared::plain(site.0.clone())));
+    change(&model.forecast(&[Edit::DeferScript { file: file("pier.js") }], &bodies), Metric::Lcp)
+}
+
+#[test]
+fn code_that_fails_without_a_script_is_deferred_with_it() {
+    let own = written_by_code_below(&[""]);
+    // What is less is the rest between two tasks.
+    let with_it = library_deferred(&own, "Pier.start()");
+    assert!((-20.0..=0.0).contains(&with_it), "{with_it}");
+    // Its own of that name is another; and what uses nothing of it does not wait.
+    near(library_deferred(&own, "window.Pier = 1; Pier.start()"), 200.0 - 1005.0);
+    near(library_deferred(&own, "write()"), 200.0 - 1005.0);
+    // Where the texts tell nothing, the profiler may.
+    near(library_deferred(&written_by_code_below(&["", "pier.js"]), "write()"), with_it);
+}
+
+#[test]
+fn a_file_that_fails_without_a_script_comes_after_it_in_whichever_order_both_are_deferred() {
+    let mut site = Site::new();
+    blocking(site.asks("pier.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]), 3);
+    blocking(site.asks("boats.js", ResourceKind::Script, [150.0, 150.0, 200.0, 250.0]), 4);
+    site.runs(WorkName::Evaluate, [1001.0, 1005.0], "pier.js");
+    site.works(WorkName::Task, 0, [1006.0, 1107.0], None);
+    site.works(WorkName::Evaluate, 1, [1006.5, 1106.5], Some("boats.js"));
+    site.changes(1100.0, "boats.js");
+    site.draws([1110.0, 1120.0]);
+    site.0.dom_interactive = Some(Millis(1107.0));
+    site.paints(1135.0, None);
+    site.0.largest_stands = Some(Standing::Nowhere);
+    site.sees(&[(1050.0, &["boats.js", "pier.js"]), (1060.0, &["boats.js"])]);
+    let defer = |name: &str| Edit::DeferScript { file: file(name) };
+    let [pier, boats] = [defer("pier.js"), defer("boats.js")];
+    for edits in [vec![pier.clone()], vec![pier.clone(), boats.clone()], vec![boats, pier]] {
+        let gain = change(&forecast(&site, &edits), Metric::Lcp);
+        assert!((-20.0..=0.0).contains(&gain), "{gain}");
+    }
+}
+
+#[test]
+fn an_inner_frames_parsed_event_does_not_wait_for_a_deferred_script() {
+    let mut site = script_above_sheet();
+    // A frame of another document is through at 2,000 ms, and asks for the largest picture when it is.
+    let at = site.0.work.partition_point(|w| w.start.0 < 2000.0);
+    let mut inner = Site::new();
+    inner.works(WorkName::Task, 0, [2000.0, 2010.0], None);
+    inner.works(WorkName::Event, 1, [2000.0, 2010.0], None).event = Some("DOMContentLoaded".into());
+    inner.works(WorkName::Call, 2, [2000.0, 2010.0], Some("frame.js"));
+    site.0.work.splice(at..at, inner.0.work);
+    site.asks("quay.png", ResourceKind::Image, [2005.0, 2005.0, 2100.0, 4055.0]).initiator = script(&["frame.js"]);
+    let deferred = forecast(&site, &[Edit::DeferScript { file: file("big.js") }]);
+    let picture = site.0.requests.last().unwrap().id;
+    assert!(deferred.moved.iter().all(|m| m.request != picture), "{:#?}", deferred.moved);
+}
+
+#[test]
+fn text_that_is_there_sooner_has_a_frame_of_its_own_where_the_thread_rests() {
+    // The frame at 2,510 asks for a font that is past its limit; a script has the thread before the next, which shows
+    // the text.
+    let load = |held: f64| {
+        let mut site = Site::new();
+        blocking(site.asks("late.js", ResourceKind::Script, [150.0, 150.0, 2400.0, 2500.0]), 3);
+        let sheet = site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 2000.0, 2100.0]);
+        blocking(sheet, 4);
+        site.runs(WorkName::Evaluate, [2501.0, 2505.0], "late.js");
+        site.runs(WorkName::ParseSheet, [2506.0, 2508.0], "look.css");
+        site.draws([2510.0, 2600.0]);
+        let font = site.asks("own.woff2", ResourceKind::Font, [2550.0, 2560.0, 7300.0, 7400.0]);
+        font.initiator =
+            Initiator { kind: InitiatorKind::Style, url: Some(at("look.css").as_str().into()), ..Initiator::default() };
+        let shown = 2606.0 + held;
+        site.runs(WorkName::Call, [2605.1, shown], "late.js");
+        site.draws([shown + 0.1, shown + 20.0]);
+        site.0.dom_interactive = Some(Millis(2609.0));
+        site.paints(shown + 40.0, None);
+        let own = TextFont { url: at("own.woff2").as_str().into(), display: FontDisplay::Auto };
+        site.0.lcp_candidates[0].fonts = Some(vec![own]);
+        change(&forecast(&site, &[Edit::DeferScript { file: file("late.js") }]), Metric::Lcp)
+    };
+    // The sheet lets the frame go at 2,102; the script's file comes 400 ms later, and its run keeps the text no longer.
+    near(load(200.0), -400.0 - 200.0);
+    near(load(60.0), -400.0 - 60.0);
 }

@@ -359,6 +359,53 @@ fn an_animation_that_shows_it_and_one_that_was_over() {
 }
 
 #[test]
+fn what_comes_before_a_painting_is_no_frame() {
+    // A frame asks for a font that is past its limit; a script has the thread, and the next frame shows the text.
+    let reasons = |between: WorkName| {
+        let mut site = Site::new();
+        blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 2400.0, 2500.0]));
+        site.runs(WorkName::ParseSheet, [2501.0, 2508.0], "look.css");
+        site.draws([2510.0, 2600.0]);
+        site.asks("own.woff2", ResourceKind::Font, [2550.0, 2560.0, 7300.0, 7400.0]);
+        site.works(WorkName::Task, 0, [2601.0, 2602.0], None);
+        site.works(between, 1, [2601.0, 2602.0], None);
+        site.runs(WorkName::Call, [2603.0, 2803.0], "icons.js");
+        site.changes(2700.0, "icons.js");
+        site.draws([2803.1, 2820.0]);
+        site.paints(2840.0, None);
+        set_in(&mut site, "own.woff2", FontDisplay::Auto);
+        path(&site).iter().map(|l| l.cause).collect::<Vec<_>>()
+    };
+    // What scripts ask for what is in view by.
+    let told = reasons(WorkName::PrePaint);
+    assert!(told.contains(&Cause::Busy) && !told.contains(&Cause::Script), "{told:?}");
+    // A frame would have shown it, had it been there.
+    let told = reasons(WorkName::Paint);
+    assert!(told.contains(&Cause::Script), "{told:?}");
+}
+
+#[test]
+fn an_animation_is_the_scripts_that_asks_for_style_once_it_has_set_it() {
+    let load = |from: f64| {
+        let mut site = Site::new();
+        site.draws([230.0, 240.0]);
+        site.asks("slides.js", ResourceKind::Script, [150.0, 150.0, 900.0, 1000.0]);
+        site.works(WorkName::Task, 0, [1001.0, 1101.0], None);
+        site.works(WorkName::Evaluate, 1, [1001.0, 1101.0], Some("slides.js"));
+        site.works(WorkName::Style, 2, [1048.0, 1050.0], None);
+        site.draws([1180.0, 1190.0]);
+        site.paints(1210.0, None);
+        site.0.animations = vec![Animation { from: Millis(from), to: Millis(1182.0), name: "opacity".into() }];
+        path(&site)
+    };
+    let own = load(1049.0);
+    assert!(given(&own, "slides.js") > 800.0, "{own:#?}");
+    assert!(own.iter().any(|l| l.cause == Cause::Animation && l.length().0 > 100.0), "{own:#?}");
+    // One that began with the first frame is not.
+    assert!(given(&load(240.0), "slides.js") < 5.0, "{:#?}", load(240.0));
+}
+
+#[test]
 fn a_font_that_the_frame_before_showed_is_not_what_an_animation_waits_for() {
     let load = |came: f64| {
         let mut site = Site::new();

@@ -6,7 +6,7 @@
 //! frame before it: by a sheet, by a run of script, or by the parser.
 
 use super::stops::{above, place};
-use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment};
+use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
 use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, Work, WorkKind, WorkName};
 
 /// Idle for this long with everything there, the browser was not merely about to draw.
@@ -42,9 +42,11 @@ impl Graph<'_> {
                 return told;
             }
         }
-        // Words that are not in the markup came by a script, however soon after all else.
+        // Words that are not in the markup came by a script, however soon after all else: by the one that held the
+        // page up last, for one.
         let put_in = text && self.is_put_in(paint);
-        let run = put_in.then(|| self.inserting_run(self.since_frame(ready, drawn, paint), drawn)).flatten();
+        let since = self.since_frame(ready, drawn, paint) - SLACK;
+        let run = put_in.then(|| self.inserting_run(since, drawn)).flatten();
         run.map_or(needed, |run| self.drawing(Moment::Inside(run, Does::ChangesPage), self.work(run).end().min(paint)))
     }
 

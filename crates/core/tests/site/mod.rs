@@ -46,7 +46,7 @@ impl Site {
             WorkName::Layout => WorkKind::Layout,
             WorkName::ParseSheet | WorkName::Style => WorkKind::Style,
             WorkName::Task => WorkKind::Other,
-            WorkName::Paint => WorkKind::Paint,
+            WorkName::PrePaint | WorkName::Paint => WorkKind::Paint,
             WorkName::ParseHtml => WorkKind::HtmlParse,
             _ => WorkKind::ScriptRun,
         };

@@ -37,12 +37,13 @@ pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey, bodies: &dyn Bo
     // Another edit may have it come later already.
     let end = match change.moved(run) {
         Some(begins) => change.end_of(begins),
-        None => once_parsed(change, Some(id), run),
+        None => once_parsed(change, Some(id), run, None),
     };
     let Some(mut end) = end else { return Ok(()) };
     for later in change.ground.dependants(id, bodies).iter().copied() {
         if let Some(begins) = change.moved(later) {
             change.world.need(begins, end, Bond::Gate);
+            continue;
         }
         if change.is_cut(later) {
             continue;
@@ -52,22 +53,20 @@ pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey, bodies: &dyn Bo
             Some(of) => change.let_go(of),
             None => change.reads_on_without(later),
         }
-        let before = end;
-        let Some(next) = once_parsed(change, of, later) else { continue };
-        if let Some(begins) = change.moved(later) {
-            change.world.need(begins, before, Bond::Gate);
-        }
-        end = next;
+        end = once_parsed(change, of, later, Some(end)).unwrap_or(end);
     }
     Ok(())
 }
 
-/// Has a run, of a file or of code inside the document, come once the document is parsed; when it ends then.
-fn once_parsed(change: &mut Change<'_>, id: Option<RequestId>, run: u32) -> Option<Place> {
+/// Has a run, of a file or of code inside the document, come once the document is parsed, and after another; when it
+/// ends then.
+fn once_parsed(change: &mut Change<'_>, id: Option<RequestId>, run: u32, after: Option<Place>) -> Option<Place> {
     let parser_end = change.ground.moments.parser_end;
     let order = order_at(change, change.ground.moments.world.moment(parser_end).at);
     let begins = change.move_run(run, order, 0.0);
-    change.world.need(begins, parser_end, Bond::Gate);
+    for before in after.into_iter().chain([parser_end]) {
+        change.world.need(begins, before, Bond::Gate);
+    }
     if let Some(id) = id {
         change.world.need(begins, Phase::Done.of(id), Bond::Origin);
         in_document_order(change, id, begins);
