@@ -15,7 +15,7 @@ async function told(hint: Locator, name: string): Promise<number> {
   return /in use/.test(text) ? 0 : milliseconds(text.replace(name, ''));
 }
 
-test('the row under the mouse, or in focus, tells its phases, and they add up to its duration', async ({ page }) => {
+test('the row under the mouse tells its phases, they add up to its duration, and the margin tells the same', async ({ page }) => {
   const here = await open(page, 'Home', 'Home laptop');
   await page.goto(`${here}/requests?cols=duration&filter=vendor.js`);
   const row = page.getByRole('option', { name: /vendor\.js/ });
@@ -25,17 +25,24 @@ test('the row under the mouse, or in focus, tells its phases, and they add up to
   const hint = page.getByRole('tooltip');
   await expect(hint).toContainText('vendor.js');
   await expect(hint).toContainText(/holds up rendering until/);
-  let sum = 0;
-  for (const phase of ['queued', 'connecting', 'waiting', 'receiving']) sum += await told(hint, phase);
+  const phases: Record<string, number> = {};
+  for (const phase of ['queued', 'connecting', 'waiting', 'receiving']) phases[phase] = await told(hint, phase);
+  const sum = Object.values(phases).reduce((a, b) => a + b);
   const lasted = /([\d.,]+)\s*(ms|s)\b/.exec(await row.innerText());
   expect(lasted, await row.innerText()).not.toBeNull();
   // Each figure is rounded by itself.
   expect(Math.abs(sum - milliseconds(lasted?.[0] ?? ''))).toBeLessThanOrEqual(10);
   await page.mouse.move(10, 10);
   await expect(hint).toHaveCount(0);
-  // Without a mouse the same.
-  await row.focus();
-  await expect(hint).toContainText('vendor.js');
+  // Without a mouse.
+  await page.getByRole('listbox', { name: /waterfall/ }).focus();
+  await page.keyboard.press('j');
+  const margin = page.getByRole('complementary', { name: 'Margin' });
+  await expect(margin.getByRole('heading', { level: 2 })).toContainText('vendor.js');
+  for (const phase of ['waiting', 'receiving']) {
+    const line = await margin.getByText(phase, { exact: true }).locator('..').innerText();
+    expect(milliseconds(line), phase).toBe(phases[phase]);
+  }
 });
 
 test('a stretch is taken from the axis, is in the address, and a double click shows the whole load again', async ({ page }) => {

@@ -266,3 +266,19 @@ fn marks_measures_and_inputs_keep_their_times() {
         (Millis(1.0), Millis(119.0), Millis(30.0))
     );
 }
+
+#[test]
+fn what_comes_before_a_painting_is_told_apart_from_it() {
+    let load = load(vec![
+        at("RunTask", "X", 300.0, 5.0, json!({})),
+        at("PrePaint", "X", 301.0, 3.0, json!({})),
+        at("RunTask", "X", 320.0, 20.0, json!({})),
+        at("PrePaint", "X", 321.0, 3.0, json!({})),
+        at("Paint", "X", 325.0, 8.0, json!({})),
+        at("Commit", "X", 334.0, 2.0, json!({})),
+    ]);
+    let told: Vec<WorkName> = load.work.iter().map(|w| w.name).filter(|n| *n != WorkName::Task).collect();
+    assert_eq!(told, [WorkName::PrePaint, WorkName::PrePaint, WorkName::Paint, WorkName::Paint]);
+    // It is the browser's painting all the same.
+    assert!(load.work.iter().filter(|w| w.depth > 0).all(|w| w.kind == WorkKind::Paint));
+}

@@ -2,9 +2,12 @@ import { useEffect, useState } from 'react';
 import type { RequestRow } from '../../api/types';
 import { ms } from '../../parts/format';
 
+/** The mouse rests so long on a row, in ms, before its phases are told. */
+const DELAY = 450;
+
 /**
- * The phases of the row under the mouse or in focus. One for the whole list: a tooltip a row would
- * cost two thousand rows their smoothness.
+ * The phases of the row under the mouse; of the one that keys lead to the margin tells them. One for the whole
+ * list: a tooltip a row would cost two thousand rows their smoothness.
  */
 export function Hint({
   scroller,
@@ -19,7 +22,7 @@ export function Hint({
     if (!element) return;
     let timer: ReturnType<typeof setTimeout> | undefined;
     let over: string | undefined;
-    const show = (e: Event, delay: number) => {
+    const show = (e: Event) => {
       const target = (e.target as HTMLElement).closest<HTMLElement>('[data-request]');
       const id = target?.dataset.request;
       if (id === over) return;
@@ -32,26 +35,20 @@ export function Hint({
         const box = target.getBoundingClientRect();
         const top = box.bottom + 150 > innerHeight ? box.top - 138 : box.bottom + 4;
         setShown({ row, top, left: Math.min(box.left + 70, innerWidth - 260) });
-      }, delay);
+      }, DELAY);
     };
     const hide = () => {
       over = undefined;
       clearTimeout(timer);
       setShown(null);
     };
-    const onOver = (e: Event) => show(e, 450);
-    const onFocus = (e: Event) => show(e, 150);
-    element.addEventListener('mouseover', onOver);
-    element.addEventListener('focusin', onFocus);
+    element.addEventListener('mouseover', show);
     element.addEventListener('mouseleave', hide);
-    element.addEventListener('focusout', hide);
     element.addEventListener('scroll', hide);
     return () => {
       clearTimeout(timer);
-      element.removeEventListener('mouseover', onOver);
-      element.removeEventListener('focusin', onFocus);
+      element.removeEventListener('mouseover', show);
       element.removeEventListener('mouseleave', hide);
-      element.removeEventListener('focusout', hide);
       element.removeEventListener('scroll', hide);
     };
   }, [scroller, rowOf]);
