@@ -60,6 +60,9 @@ pub(crate) fn text_of(request: &Request, bodies: &dyn Bodies) -> Option<String> 
 
 /// Whether code uses names that another script defines; what it defines itself is its own.
 pub(crate) fn uses(code: &str, names: &BTreeSet<String>) -> bool {
+    if !global_names::uses_any(code, names) {
+        return false;
+    }
     let own = global_names::defined(code);
     global_names::uses_any(code, &names.difference(&own).cloned().collect())
 }

@@ -37,7 +37,18 @@ pub fn defined(text: &str) -> BTreeSet<String> {
 /// Whether a script has one of these names as a word of its own.
 #[must_use]
 pub fn uses_any(text: &str, names: &BTreeSet<String>) -> bool {
-    names.iter().any(|name| first_use(text, name).is_some())
+    // Once through the text, however many names there are: libraries have hundreds.
+    let mut rest = text;
+    while let Some(start) = rest.find(is_letter) {
+        let word = &rest[start..];
+        let end = word.find(|c| !is_letter(c)).unwrap_or(word.len());
+        let called = || word[end..].starts_with(['(', '.']);
+        if names.contains(&word[..end]) && (&word[..end] != "$" || called()) {
+            return true;
+        }
+        rest = &word[end..];
+    }
+    false
 }
 
 /// Where a script first has a name as a word of its own, in bytes.
