@@ -17,3 +17,11 @@ export async function askToRecord(page: Page) {
   await page.keyboard.press('r');
   return page.getByRole('dialog', { name: 'Record pages' });
 }
+
+/** The figure at the head of a text, as a number of milliseconds or bytes. */
+export function amount(text: string): number {
+  const found = /([\d.,]+)\s*(ms|s|MB|kB|B)\b/.exec(text);
+  if (!found) throw new Error(`no figure in “${text}”`);
+  const scale: Record<string, number> = { ms: 1, s: 1000, B: 1, kB: 1000, MB: 1_000_000 };
+  return Number((found[1] ?? '').replaceAll(',', '')) * (scale[found[2] ?? ''] ?? 1);
+}

@@ -1,14 +1,6 @@
 import { expect, test } from '@playwright/test';
 import { readFile } from 'node:fs/promises';
-import { open } from './open';
-
-/** The figure at the head of a text, as a number of milliseconds or bytes. */
-function amount(text: string): number {
-  const found = /([\d.,]+)\s*(ms|s|MB|kB|B)\b/.exec(text);
-  if (!found) throw new Error(`no figure in “${text}”`);
-  const scale: Record<string, number> = { ms: 1, s: 1000, B: 1, kB: 1000, MB: 1_000_000 };
-  return Number((found[1] ?? '').replaceAll(',', '')) * (scale[found[2] ?? ''] ?? 1);
-}
+import { amount, open } from './open';
 
 test('glance: every figure says how it was come by, and leads on', async ({ page }) => {
   const here = await open(page, 'Home', 'Phone on the move');

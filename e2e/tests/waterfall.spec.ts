@@ -1,18 +1,11 @@
 import { expect, test, type Locator } from '@playwright/test';
-import { open } from './open';
-
-/** A text of milliseconds or seconds, in ms. */
-function milliseconds(text: string): number {
-  const found = /([\d.,]+)\s*(ms|s)\b/.exec(text);
-  if (!found) throw new Error(`no time in “${text}”`);
-  return Number((found[1] ?? '').replaceAll(',', '')) * (found[2] === 's' ? 1000 : 1);
-}
+import { amount, open } from './open';
 
 /** What a hint says under a name. */
 async function told(hint: Locator, name: string): Promise<number> {
   const line = hint.locator('span.flex').filter({ hasText: new RegExp(`^${name}`) });
   const text = await line.innerText();
-  return /in use/.test(text) ? 0 : milliseconds(text.replace(name, ''));
+  return /in use/.test(text) ? 0 : amount(text.replace(name, ''));
 }
 
 test('the row under the mouse tells its phases, they add up to its duration, and the margin tells the same', async ({ page }) => {
@@ -31,7 +24,7 @@ test('the row under the mouse tells its phases, they add up to its duration, and
   const lasted = /([\d.,]+)\s*(ms|s)\b/.exec(await row.innerText());
   expect(lasted, await row.innerText()).not.toBeNull();
   // Each figure is rounded by itself.
-  expect(Math.abs(sum - milliseconds(lasted?.[0] ?? ''))).toBeLessThanOrEqual(10);
+  expect(Math.abs(sum - amount(lasted?.[0] ?? ''))).toBeLessThanOrEqual(10);
   await page.mouse.move(10, 10);
   await expect(hint).toHaveCount(0);
   // Without a mouse.
@@ -41,7 +34,7 @@ test('the row under the mouse tells its phases, they add up to its duration, and
   await expect(margin.getByRole('heading', { level: 2 })).toContainText('vendor.js');
   for (const phase of ['waiting', 'receiving']) {
     const line = await margin.getByText(phase, { exact: true }).locator('..').innerText();
-    expect(milliseconds(line), phase).toBe(phases[phase]);
+    expect(amount(line), phase).toBe(phases[phase]);
   }
 });
 

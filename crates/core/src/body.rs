@@ -25,6 +25,12 @@ impl<F: Fn(&str) -> Option<Vec<u8>>> Bodies for F {
     }
 }
 
+/// The text of a response, where its body was kept.
+pub(crate) fn text_of(request: &Request, bodies: &dyn Bodies) -> Option<String> {
+    let body = bodies.body(&request.body.as_ref()?.hash)?;
+    Some(String::from_utf8_lossy(&body).into_owned())
+}
+
 /// Whether a response is text, and so worth packing.
 pub(crate) fn is_text(request: &Request) -> bool {
     matches!(request.kind, ResourceKind::Document | ResourceKind::Style | ResourceKind::Script | ResourceKind::Data)

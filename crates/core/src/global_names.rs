@@ -34,34 +34,28 @@ pub fn defined(text: &str) -> BTreeSet<String> {
     names
 }
 
-/// Whether a script has one of these names as a word of its own.
+/// Whether a script has one of these names as a word of its own. Goes once through the text, however many names there
+/// are: libraries have hundreds.
 #[must_use]
 pub fn uses_any(text: &str, names: &BTreeSet<String>) -> bool {
-    // Once through the text, however many names there are: libraries have hundreds.
-    let mut rest = text;
-    while let Some(start) = rest.find(is_letter) {
-        let word = &rest[start..];
-        let end = word.find(|c| !is_letter(c)).unwrap_or(word.len());
-        let called = || word[end..].starts_with(['(', '.']);
-        if names.contains(&word[..end]) && (&word[..end] != "$" || called()) {
-            return true;
-        }
-        rest = &word[end..];
-    }
-    false
+    words(text).any(|(_, word)| names.contains(word))
 }
 
 /// Where a script first has a name as a word of its own, in bytes.
 #[must_use]
 pub fn first_use(text: &str, name: &str) -> Option<usize> {
-    let alone = |at: &usize| {
-        let before = text[..*at].chars().next_back();
-        let after = text[*at + name.len()..].chars().next();
-        !before.is_some_and(is_letter)
-            && !after.is_some_and(is_letter)
-            && (name != "$" || matches!(after, Some('(' | '.')))
-    };
-    text.match_indices(name).map(|(at, _)| at).find(alone)
+    words(text).find(|(_, word)| *word == name).map(|(at, _)| at)
+}
+
+/// The words of a text with their places in bytes; `$` where something is called by it.
+fn words(text: &str) -> impl Iterator<Item = (usize, &str)> {
+    let mut from = 0;
+    let all = std::iter::from_fn(move || {
+        let at = from + text[from..].find(is_letter)?;
+        from = text[at..].find(|c| !is_letter(c)).map_or(text.len(), |length| at + length);
+        Some((at, &text[at..from]))
+    });
+    all.filter(|(at, word)| *word != "$" || text[at + 1..].starts_with(['(', '.']))
 }
 
 /// Names that a library hands to whatever its global object is called, at an assignment: `e.Name = factory(…)`,

@@ -286,10 +286,12 @@ impl<'g> Change<'g> {
         let begins = self.world.tasks[own.task as usize].begins;
         let held = own.offset..=own.offset + own.length + 1e-9;
         for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {
-            let Kind::Inside { offset, .. } = self.world.moment(within).kind else { continue };
+            if !matches!(self.world.moment(within).kind, Kind::Inside { offset, .. } if held.contains(&offset)) {
+                continue;
+            }
             for i in self.needs_on(within) {
                 let need = self.world.needs[i];
-                if need.bond == Bond::Gate && held.contains(&offset) && need.moment != begins {
+                if need.bond == Bond::Gate && need.moment != begins {
                     self.world.needs[i].void = true;
                     self.world.needs.push(Need { on: begins, ..need });
                 }

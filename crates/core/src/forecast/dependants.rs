@@ -2,7 +2,8 @@
 
 use super::called::Called;
 use super::moments::{Moments, address};
-use crate::dependants::{InlineCode, inline_code, text_of, uses};
+use crate::body::text_of;
+use crate::inline_code::{InlineCode, inline_code};
 use crate::{Bodies, Prepared, RequestId, WorkName, global_names};
 use std::collections::{BTreeSet, HashMap};
 
@@ -19,6 +20,8 @@ pub(super) fn dependants(
     let Some(script) = load.request(script) else { return Vec::new() };
     let Some((own, _)) = prepared.first_use(script) else { return Vec::new() };
     let names = text_of(script, bodies).map(|code| global_names::defined(&code)).unwrap_or_default();
+    // As in a trial: what it says again under a name of its own (`var Pier = Pier || {}`) fails without it as well.
+    let uses = |code: &str| global_names::uses_any(code, &names);
     let document = load.document();
     let text = document.filter(|_| !names.is_empty()).and_then(|d| text_of(d, bodies));
     let inside: Vec<InlineCode> = text.map(|text| inline_code(&text)).unwrap_or_default();
@@ -36,13 +39,13 @@ pub(super) fn dependants(
         if document.is_some_and(|d| d.url == url) {
             let line = load.work[run.piece].line;
             let code = inside.iter().find(|c| line.is_some_and(|line| (c.lines.0..=c.lines.1).contains(&line)));
-            return within.contains(place) || code.is_some_and(|code| uses(&code.text, &names));
+            return within.contains(place) || code.is_some_and(|code| uses(&code.text));
         }
         let Some(file) = prepared.first_for(&url).filter(|r| r.main_frame && r.render_blocking.held_up()) else {
             return false;
         };
         within.contains(place)
-            || *known.entry(file.id).or_insert_with(|| text_of(file, bodies).is_some_and(|code| uses(&code, &names)))
+            || *known.entry(file.id).or_insert_with(|| text_of(file, bodies).is_some_and(|code| uses(&code)))
     });
     depends.map(|(_, place)| place).collect()
 }

@@ -1,6 +1,7 @@
 //! What a fix may break, read off the page, and how to find out.
 
-use crate::dependants::{files_using, inline_code, text_of};
+use crate::body::text_of;
+use crate::inline_code::inline_code;
 use crate::{Bodies, Edit, Prepared, RequestId, ResourceKey, ResourceKind, Scope, global_names};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -99,15 +100,24 @@ fn later_scripts(edit: &Edit, prepared: &Prepared) -> Vec<ResourceKey> {
 
 fn uses(file: &ResourceKey, prepared: &Prepared, bodies: &dyn Bodies, found: &mut Vec<Break>) {
     let load = &prepared.load;
-    let scripts = load.requests.iter().filter(|r| r.kind == ResourceKind::Script);
-    let mut own = scripts.filter(|r| ResourceKey::of(&r.url) == *file);
-    let Some(code) = own.next().and_then(|r| text_of(r, bodies)) else { return };
+    let scripts = || load.requests.iter().filter(|r| r.kind == ResourceKind::Script);
+    let own = scripts().find(|r| ResourceKey::of(&r.url) == *file);
+    let Some(code) = own.and_then(|r| text_of(r, bodies)) else { return };
     let names = global_names::defined(&code);
     if let Some(document) = load.document().and_then(|d| text_of(d, bodies)) {
         found.extend(in_document(&document, file, &names));
     }
-    let by: BTreeSet<String> =
-        files_using(load, file, &names, bodies).into_iter().map(|r| ResourceKey::of(&r.url).name()).collect();
+    let by: BTreeSet<String> = scripts()
+        .filter(|r| ResourceKey::of(&r.url) != *file)
+        .filter(|r| {
+            text_of(r, bodies).is_some_and(|text| {
+                // What it defines itself is its own.
+                let own = global_names::defined(&text);
+                global_names::uses_any(&text, &names.difference(&own).cloned().collect())
+            })
+        })
+        .map(|r| ResourceKey::of(&r.url).name())
+        .collect();
     if !by.is_empty() {
         found.push(Break::OtherScripts { file: file.name(), by: by.into_iter().collect() });
     }

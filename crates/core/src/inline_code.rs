@@ -1,9 +1,7 @@
-//! Code that uses what a script defines: it fails where the script has not run before it.
+//! Scripts inside a document.
 
-use crate::{Bodies, Load, Request, ResourceKey, ResourceKind, global_names};
 use lol_html::{RewriteStrSettings, element, rewrite_str, text};
 use std::cell::RefCell;
-use std::collections::BTreeSet;
 
 /// A script inside a document.
 pub(crate) struct InlineCode {
@@ -52,32 +50,6 @@ fn breaks_in(text: &[u8]) -> u32 {
     u32::try_from(text.iter().filter(|b| **b == b'\n').count()).unwrap_or(u32::MAX)
 }
 
-/// The text of a file that was kept.
-pub(crate) fn text_of(request: &Request, bodies: &dyn Bodies) -> Option<String> {
-    let body = bodies.body(&request.body.as_ref()?.hash)?;
-    Some(String::from_utf8_lossy(&body).into_owned())
-}
-
-/// Whether code uses names that another script defines; what it defines itself is its own.
-pub(crate) fn uses(code: &str, names: &BTreeSet<String>) -> bool {
-    if !global_names::uses_any(code, names) {
-        return false;
-    }
-    let own = global_names::defined(code);
-    global_names::uses_any(code, &names.difference(&own).cloned().collect())
-}
-
-/// The other scripts' files that use names which a script defines.
-pub(crate) fn files_using<'l>(
-    load: &'l Load,
-    file: &ResourceKey,
-    names: &BTreeSet<String>,
-    bodies: &dyn Bodies,
-) -> Vec<&'l Request> {
-    let others = load.requests.iter().filter(|r| r.kind == ResourceKind::Script && ResourceKey::of(&r.url) != *file);
-    others.filter(|r| text_of(r, bodies).is_some_and(|code| uses(&code, names))).collect()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -88,12 +60,5 @@ mod tests {
         let lines: Vec<((u32, u32), String)> =
             inline_code(document).into_iter().map(|c| (c.lines, c.text.trim().to_owned())).collect();
         assert_eq!(lines, [((3, 6), "Pier.start()".to_owned()), ((7, 7), "1".to_owned())]);
-    }
-
-    #[test]
-    fn what_code_defines_itself_is_not_another_scripts() {
-        let names = BTreeSet::from(["Pier".to_owned()]);
-        assert!(uses("Pier.start()", &names));
-        assert!(!uses("class Pier {}\nnew Pier()", &names));
     }
 }
