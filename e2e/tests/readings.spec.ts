@@ -5,7 +5,7 @@ import type { Job, MetricRow, RecordingHead, RecordingSummary, RequestRow, Scree
 import { CAUSES, METRICS, WORK, WORK_ORDER } from '../../web/src/parts/format';
 import { frameAt, frameFlags, frameUrl, largestFrame } from '../../web/src/parts/frames';
 import { ownerKey } from '../../web/src/parts/names';
-import { moments, ticks, tickText, timeEnd } from '../../web/src/parts/time';
+import { moments, tickLabels, ticks, tickText, timeEnd } from '../../web/src/parts/time';
 import { moveBy, zoomBy } from '../../web/src/parts/useSpan';
 import { chainOf, initiatorWords } from '../../web/src/shell/margin/chain';
 import { headline, subline } from '../../web/src/views/glance/words';
@@ -58,6 +58,23 @@ test.describe('time', () => {
     expect(timeEnd(load({ requests, frames, long_tasks: [{ start_ms: 0, duration_ms: 60 }, { start_ms: 2_900, duration_ms: 100 }] }))).toBeCloseTo(3_090);
     // An empty load still has an axis.
     expect(timeEnd(load({}))).toBeCloseTo(103);
+  });
+
+  test('no time on the axis runs into another, or out of it', () => {
+    for (const [from, to, width] of [[0, 9_000, 700], [3_997.1, 3_999.9, 420], [12_000.2, 12_009, 260], [0, 40, 1_500]] as const) {
+      const span = { from, to };
+      const labels = tickLabels(span, width);
+      expect(labels.length).toBeGreaterThanOrEqual(2);
+      let before = 0;
+      for (const { at, text, anchor } of labels) {
+        // The font's figures are 6.1 px wide at this size.
+        const [x, long] = [((at - from) / (to - from)) * width, text.length * 6.1];
+        const left = anchor === 'start' ? x : anchor === 'end' ? x - long : x - long / 2;
+        expect(left).toBeGreaterThanOrEqual(before - 0.5);
+        before = left + long;
+      }
+      expect(before).toBeLessThanOrEqual(width + 0.5);
+    }
   });
 
   test('ticks are round, inside the stretch, and never crowd', () => {

@@ -846,3 +846,68 @@ fn text_that_is_there_sooner_has_a_frame_of_its_own_where_the_thread_rests() {
     near(load(200.0), -405.0 - 200.0 - 5.0);
     near(load(60.0), -405.0 - 60.0 - 5.0);
 }
+
+/// Over HTTP/1.1: a script in the head has one of a host's connections, and a file that comes after it has to wait for
+/// that; both are of 100 ms.
+fn behind_a_script(protocol: &str, priority: &str) -> Site {
+    let mut site = Site::new();
+    let script = site.asks("lib.js", ResourceKind::Script, [150.0, 150.0, 240.0, 250.0]);
+    blocking(script, 3);
+    script.priority = Some("High".into());
+    let sheet = site.asks("look.css", ResourceKind::Style, [150.0, 252.0, 342.0, 352.0]);
+    blocking(sheet, 4);
+    sheet.priority = Some(priority.into());
+    for request in &mut site.0.requests[1..] {
+        (request.connection, request.protocol) = (Some(7), Some(protocol.into()));
+    }
+    site.runs(WorkName::Evaluate, [260.0, 290.0], "lib.js");
+    site.runs(WorkName::ParseSheet, [354.0, 356.0], "look.css");
+    site.0.dom_interactive = Some(Millis(357.0));
+    site.draws([360.0, 370.0]);
+    site.paints(390.0, None);
+    site.0.fcp = Some(Millis(390.0));
+    site
+}
+
+#[test]
+fn a_deferred_script_lets_what_is_urgent_have_its_connection_over_http_1() {
+    let told = |protocol: &str, priority: &str| {
+        let site = behind_a_script(protocol, priority);
+        let told = forecast(&site, &[Edit::DeferScript { file: file("lib.js") }]);
+        let sent = |id: u32| told.moved.iter().find(|m| m.request == RequestId(id)).and_then(|m| m.sent_ms);
+        (sent(1), sent(2), change(&told, Metric::Fcp))
+    };
+    // The sheet is sent when the script was, and the script when the sheet has come: 102 ms sooner and later.
+    let (script, sheet, first) = told("http/1.1", "VeryHigh");
+    assert_eq!((script, sheet), (Some(Millis(252.0)), Some(Millis(150.0))));
+    near(first, -102.0);
+    // What is no more urgent than the script is now stays behind it, and over HTTP/2 nobody waits for a connection.
+    assert_eq!(told("http/1.1", "Low").1, None);
+    assert_eq!(told("h2", "VeryHigh").1, None);
+}
+
+/// A picture is held back until the head's script has let go, and a sheet above that is late as well.
+#[test]
+fn what_is_held_back_does_not_wait_for_a_sheet_in_the_scripts_place() {
+    let sent = |code: Option<u32>| {
+        let mut site = Site::new();
+        blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 790.0, 800.0]), 3);
+        blocking(site.asks("lib.js", ResourceKind::Script, [150.0, 150.0, 890.0, 900.0]), 5);
+        site.asks("hero.jpg", ResourceKind::Image, [160.0, 925.0, 1_000.0, 1_400.0]);
+        site.runs(WorkName::ParseSheet, [801.0, 803.0], "look.css");
+        if let Some(line) = code {
+            site.runs(WorkName::Evaluate, [804.0, 806.0], "").line = Some(line);
+        }
+        site.runs(WorkName::Evaluate, [902.0, 920.0], "lib.js");
+        site.0.dom_interactive = Some(Millis(922.0));
+        site.draws([1_405.0, 1_410.0]);
+        site.paints(1_420.0, Some("hero.jpg"));
+        let told = forecast(&site, &[Edit::DeferScript { file: file("lib.js") }]);
+        let moved = told.moved.iter().find(|m| m.request == RequestId(3));
+        moved.and_then(|m| m.sent_ms).map_or(925.0, |at| at.0)
+    };
+    // The parser is not held by a sheet, and reaches the body at once.
+    assert!(sent(None) < 200.0, "{}", sent(None));
+    // Code below the sheet waits for it, and the parser for that.
+    assert!((800.0..830.0).contains(&sent(Some(4))), "{}", sent(Some(4)));
+}

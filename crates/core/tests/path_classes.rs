@@ -781,3 +781,73 @@ fn text_whose_font_is_asked_for_past_the_limit_is_in_the_next_frame_whatever_run
     assert!(legs.iter().all(|l| l.cause != Cause::Script), "{legs:#?}");
     assert!(load(false).iter().any(|l| l.cause == Cause::Script), "not knowing its font the run seems to bring it");
 }
+
+/// A script held the parser; the frame after it could have shown the text, which is in the next one, and between
+/// the two the parser read on.
+#[test]
+fn text_that_the_parser_read_last_waits_for_what_had_held_that_and_not_for_the_document() {
+    let load = |script: f64| {
+        let mut site = Site::new();
+        blocking(on_line(site.asks("late.js", ResourceKind::Script, [150.0, 150.0, script - 10.0, script]), 3));
+        site.runs(WorkName::Evaluate, [script + 2.0, script + 9.0], "late.js");
+        site.runs(WorkName::ParseHtml, [2_012.0, 2_024.0], "");
+        site.draws([2_026.0, 2_080.0]);
+        site.runs(WorkName::ParseHtml, [2_082.0, 2_083.0], "");
+        site.0.dom_interactive = Some(Millis(2_084.0));
+        site.draws([2_086.0, 2_180.0]);
+        site.paints(2_210.0, None);
+        path(&site)
+    };
+    let legs = load(2_000.0);
+    assert!(given(&legs, "late.js") > 1_700.0, "{legs:#?}");
+    // What let go long before is not what it waited for.
+    let legs = load(400.0);
+    assert!(given(&legs, "late.js") < 300.0, "{legs:#?}");
+}
+
+/// Everything of a document stands on one line; of code inside it the browser tells the line alone.
+#[test]
+fn on_a_page_of_one_line_code_inside_waits_for_the_sheet_above_it() {
+    let made = |late: [u32; 2]| {
+        let mut site = Site::new();
+        for (name, column, end) in [("fonts.css", late[0], 800.0), ("look.css", late[1], 350.0)] {
+            let sheet = site.asks(name, ResourceKind::Style, [150.0, 150.0, end - 5.0, end]);
+            blocking(on_line(sheet, 1)).initiator.column = Some(column);
+        }
+        site.runs(WorkName::Evaluate, [802.0, 805.0], "").line = Some(1);
+        site.works(WorkName::Task, 0, [806.0, 812.0], None);
+        site.works(WorkName::ParseHtml, 1, [806.0, 812.0], None);
+        site.works(WorkName::ParseSheet, 2, [807.0, 809.0], Some("look.css"));
+        site.0.dom_interactive = Some(Millis(812.0));
+        site.draws([813.0, 900.0]);
+        site.paints(920.0, None);
+        path(&site)
+    };
+    let legs = made([400, 900]);
+    assert!(given(&legs, "fonts.css") > 550.0 && given(&legs, "look.css") < 20.0, "{legs:#?}");
+}
+
+/// Six connections carry six files; one that is not urgent is sent long after the connection that it takes was free,
+/// as the script in the head lets go.
+#[test]
+fn a_connection_that_had_rested_is_not_what_a_file_waited_for() {
+    let held = |before_ends: f64| {
+        let mut site = Site::new();
+        for (file, connection) in (0..6u32).zip(11u64..) {
+            let end = if file == 0 { before_ends } else { 890.0 };
+            site.asks(&format!("{file}.jpg"), ResourceKind::Image, [150.0, 150.0, 300.0, end]).connection =
+                Some(connection);
+        }
+        let gate = blocking(on_line(site.asks("gate.js", ResourceKind::Script, [150.0, 150.0, 300.0, 900.0]), 3));
+        gate.connection = Some(17);
+        let hero = site.asks("hero.jpg", ResourceKind::Image, [160.0, 908.0, 1_000.0, 1_400.0]);
+        hero.connection = Some(11);
+        site.runs(WorkName::Evaluate, [901.0, 905.0], "gate.js");
+        site.paints(1_420.0, Some("hero.jpg"));
+        path(&site)
+            .iter()
+            .any(|l| matches!(l.fact, LegFact::HeldLow { .. }) || l.url.as_deref() == Some(&at("gate.js")))
+    };
+    assert!(held(400.0));
+    assert!(!held(904.0), "it was sent when another had done with the connection");
+}

@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Analysis } from '../api/queries';
 import { ms } from './format';
-import { moments, ticks, tickText } from './time';
+import { moments, tickLabels, ticks } from './time';
 import { clampSpan, moveBy, zoomAt, zoomBy, type SetSpan, type Span } from './useSpan';
 
 /**
@@ -50,18 +50,12 @@ export function TimeAxis(props: { load: Analysis; span: Span; width: number; end
     >
       <rect x={0} y={0} width={width} height={height} fill="transparent" />
       {ticks(span, width).map((at) => (
-        <g key={at}>
-          <line x1={x(at)} x2={x(at)} y1={14} y2={height} stroke="var(--rule)" />
-          <text
-            x={x(at)}
-            y={10}
-            fontSize="11"
-            fill="var(--ink-2)"
-            textAnchor={x(at) < 16 ? 'start' : x(at) > width - 18 ? 'end' : 'middle'}
-          >
-            {tickText(at, span)}
-          </text>
-        </g>
+        <line key={at} x1={x(at)} x2={x(at)} y1={14} y2={height} stroke="var(--rule)" />
+      ))}
+      {tickLabels(span, width).map(({ at, text, anchor }) => (
+        <text key={at} x={x(at)} y={10} fontSize="11" fill="var(--ink-2)" textAnchor={anchor}>
+          {text}
+        </text>
       ))}
       <line x1={0} x2={width} y1={16} y2={16} stroke="var(--rule-strong)" />
       {/* All lines first: none runs through another's flag. */}

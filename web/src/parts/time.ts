@@ -36,3 +36,21 @@ export function tickText(at: number, span: Span): string {
   if (length < 1500) return `${whole(Math.round(at))} ms`;
   return at === 0 ? '0 s' : `${(at / 1000).toFixed(at % 1000 ? (at % 100 ? 2 : 1) : 0)} s`;
 }
+
+/** The widest that a sign of the axis is, in px. */
+const SIGN = 6.2;
+
+/** What stands along an axis: its times, those at the ends turned inwards, and none where it would run into another. */
+export function tickLabels(span: Span, width: number): { at: number; text: string; anchor: 'start' | 'middle' | 'end' }[] {
+  let right = -Infinity;
+  return ticks(span, width).flatMap((at) => {
+    const text = tickText(at, span);
+    const x = ((at - span.from) / (span.to - span.from)) * width;
+    const half = (text.length * SIGN) / 2;
+    const anchor = x < half ? 'start' : x > width - half ? 'end' : 'middle';
+    const left = anchor === 'start' ? x : anchor === 'end' ? x - 2 * half : x - half;
+    if (left < right) return [];
+    right = left + 2 * half + SIGN;
+    return [{ at, text, anchor }];
+  });
+}

@@ -134,6 +134,8 @@ pub(super) struct Change<'g> {
     pub shifted: f64,
     /// Blocking requests that nothing waits for any more.
     freed: HashSet<RequestId>,
+    /// Scripts that others go before, for a connection.
+    pub(super) no_longer_urgent: HashSet<RequestId>,
     /// Runs that are no longer in their tasks.
     cut: HashSet<u32>,
     /// Of those the ones that have tasks of their own, with the beginning of each.
@@ -143,7 +145,15 @@ pub(super) struct Change<'g> {
 impl<'g> Change<'g> {
     pub(super) fn of(ground: &'g Ground) -> Self {
         let world = ground.moments.world.clone();
-        Self { ground, world, shifted: 0.0, freed: HashSet::new(), cut: HashSet::new(), moved: HashMap::new() }
+        Self {
+            ground,
+            world,
+            shifted: 0.0,
+            freed: HashSet::new(),
+            no_longer_urgent: HashSet::new(),
+            cut: HashSet::new(),
+            moved: HashMap::new(),
+        }
     }
 
     /// The places of all needs on a moment.
@@ -154,7 +164,7 @@ impl<'g> Change<'g> {
         all.filter(|i| !self.world.needs[*i].void && self.world.needs[*i].on == place).collect()
     }
 
-    fn needs_of(&self, place: Place) -> Vec<usize> {
+    pub(super) fn needs_of(&self, place: Place) -> Vec<usize> {
         let needs = self.world.needs.iter().enumerate();
         needs.filter(|(_, n)| n.moment == place && !n.void).map(|(i, _)| i).collect()
     }
@@ -187,9 +197,7 @@ impl<'g> Change<'g> {
         if self.world.moment(place).gone || place == 0 {
             return;
         }
-        let requests = self.ground.prepared.load.requests.len() * 6;
-        if place as usize <= requests {
-            let id = RequestId((place - 1) / 6);
+        if let Some(id) = self.of_request(place) {
             self.request_gone(id, open);
         } else {
             self.world.moment_mut(place).gone = true;
@@ -361,24 +369,27 @@ impl<'g> Change<'g> {
     }
 
     /// Has nothing wait for a blocking request any more; what came next before it, in the order in which they
-    /// let go, is waited for in its place.
+    /// let go, is waited for in its place. Requests that are held back wait for what holds the parser alone.
     pub(super) fn let_go(&mut self, id: RequestId) {
         let Some(place) = self.ground.moments.released.get(&id).copied() else { return };
         self.freed.insert(id);
         let own = self.ground.blockers.iter().position(|(_, b)| *b == id).unwrap_or(0);
-        let before = self.ground.blockers[..own].iter().rev().find(|(_, b)| {
-            !self.freed.contains(b)
-                && !self.world.moment(Phase::Asked.of(*b)).gone
-                && self.ground.moments.released.get(b) != Some(&place)
+        let released = &self.ground.moments.released;
+        let holds = |b: &RequestId| self.ground.moments.holds_parser.contains(b);
+        let mut earlier = self.ground.blockers[..own].iter().rev().map(|(_, b)| b).filter(|b| {
+            !self.freed.contains(b) && !self.world.moment(Phase::Asked.of(**b)).gone && released.get(b) != Some(&place)
         });
-        let before = before.and_then(|(_, b)| self.ground.moments.released.get(b).copied());
+        let mut later = earlier.clone();
+        let before = earlier.next().and_then(|b| released.get(b).copied());
+        let before_parser = later.find(|b| holds(b)).and_then(|b| released.get(b).copied());
         for i in self.needs_on(place) {
             let need = self.world.needs[i];
             if need.bond != Bond::Gate {
                 continue;
             }
             self.world.needs[i].void = true;
-            if let Some(before) = before.filter(|b| *b != need.moment) {
+            let instead = if self.of_request(need.moment).is_some() { before_parser } else { before };
+            if let Some(before) = instead.filter(|b| *b != need.moment) {
                 self.world.needs.push(Need { on: before, ..need });
             }
         }
@@ -477,14 +488,15 @@ impl<'g> Change<'g> {
         }
     }
 
+    /// The request that a moment is of.
+    pub(super) fn of_request(&self, place: Place) -> Option<RequestId> {
+        let requests = self.ground.prepared.load.requests.len();
+        place.checked_sub(1).map(|p| p / 6).filter(|id| (*id as usize) < requests).map(RequestId)
+    }
+
     /// Whether a moment is of a request itself, or of the connection that it is sent over.
     fn is_of_its_way(&self, id: RequestId, on: Place) -> bool {
-        let requests = self.ground.prepared.load.requests.len();
-        let Some(other) = on.checked_sub(1).map(|p| p / 6).filter(|other| (*other as usize) < requests) else {
-            return false;
-        };
-        let other = RequestId(other);
-        other == id || on == Phase::Connected.of(other)
+        self.of_request(on).is_some_and(|other| other == id || on == Phase::Connected.of(other))
     }
 
     /// Has a body be of so many bytes.

@@ -9,6 +9,7 @@
 mod brings;
 mod called;
 mod change;
+mod connections;
 mod dependants;
 mod effects;
 mod moments;

@@ -42,6 +42,8 @@ pub(super) struct Moments {
     pub content_loaded: Option<Place>,
     /// When blocking requests let go.
     pub released: HashMap<RequestId, Place>,
+    /// Those of them that the parser waits for.
+    pub holds_parser: HashSet<RequestId>,
     /// When text no longer waited for a font.
     pub settled: HashMap<RequestId, Place>,
     /// Before each task the end of the last one that later ones may build on.
@@ -125,6 +127,8 @@ impl<'g, 'a> Builder<'g, 'a> {
             _ => None,
         });
         let settled = settled.collect();
+        let holds = |id: &RequestId| load.request(*id).is_some_and(|r| graph.holds_parser(r));
+        let holds_parser = builder.released.keys().copied().filter(holds).collect();
         Moments {
             world: builder.world,
             runs: builder.runs,
@@ -134,6 +138,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             parser_end: builder.parser_end,
             content_loaded,
             released: builder.released,
+            holds_parser,
             settled,
             acted: builder.acted,
             within: builder.within,
@@ -262,8 +267,10 @@ impl<'g, 'a> Builder<'g, 'a> {
             {
                 self.gate(sent, Phase::Connected.of(*opener));
             }
-            if let Some(before) = self.before_on_connection(request) {
-                self.gate(sent, Phase::Done.of(before));
+            // Over HTTP/1.1 one response follows another on a connection.
+            let before = request.sent.filter(|_| !multiplexed(request));
+            if let Some(before) = before.and_then(|at| self.graph.before_on_connection(request, at)) {
+                self.gate(sent, Phase::Done.of(before.id));
             }
         }
     }
@@ -273,21 +280,6 @@ impl<'g, 'a> Builder<'g, 'a> {
         if self.world.moment(on).at <= self.world.moment(moment).at + SLACK {
             self.world.need(moment, on, Bond::Gate);
         }
-    }
-
-    /// Over HTTP/1.1 one response follows another on a connection.
-    fn before_on_connection(&self, request: &Request) -> Option<RequestId> {
-        if multiplexed(request) || request.connect_start.is_some() {
-            return None;
-        }
-        let sent = request.sent?;
-        let before = self.prepared.load.requests.iter().filter(|o| {
-            o.id != request.id
-                && request.connection.is_some()
-                && o.connection == request.connection
-                && o.end.is_some_and(|end| end <= sent + Millis(SLACK))
-        });
-        before.max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default())).map(|r| r.id)
     }
 
     fn task_needs(&mut self) {

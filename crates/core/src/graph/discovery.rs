@@ -215,10 +215,11 @@ impl Graph<'_> {
         let_go.filter(|(at, _)| *at <= by + Millis(0.01)).collect()
     }
 
-    /// The last request to block rendering that let go by `by`, other than one.
+    /// The last request to hold the parser and rendering that let go by `by`, other than one.
     pub(super) fn last_block(&self, by: Millis, other_than: RequestId) -> Option<(Millis, RequestId)> {
+        let holds = |id: RequestId| self.load.request(id).is_some_and(|r| self.holds_parser(r));
         let blockers = self.blockers_by(by).into_iter();
-        blockers.filter(|(_, id)| *id != other_than).max_by(|a, b| a.0.order(&b.0))
+        blockers.filter(|(_, id)| *id != other_than && holds(*id)).max_by(|a, b| a.0.order(&b.0))
     }
 
     /// The outermost run of script that asked for a request.

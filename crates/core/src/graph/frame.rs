@@ -295,11 +295,13 @@ impl Graph<'_> {
         }
         // What the parser read when it was past the text is not the reason.
         let past = self.read_past(paint).filter(|_| text);
-        if let Some(at) = self.parsed_between(since, drawn).filter(|at| past.is_none_or(|past| *at < past)) {
+        let read = self.parsed_between(since, drawn);
+        if let Some(read) = read.filter(|read| past.is_none_or(|past| work[*read].start < past)) {
+            let at = work[read].start;
             let stop = self.parser.last_above(None, at + Millis(5.0), None).filter(|s| s.released > since);
             return match stop {
                 Some(stop) => drawing(stop.moment, stop.released),
-                None => drawing(Moment::Document, at.max(ready)),
+                None => drawing(Moment::Began(read), at.max(ready)),
             };
         }
         if let Some(place) = animated {
@@ -382,14 +384,12 @@ impl Graph<'_> {
         })
     }
 
-    /// When the parser last read on between two frames. What a script puts in as HTML is parsed too, inside
+    /// Where the parser last read on between two frames. What a script puts in as HTML is parsed too, inside
     /// the script's run.
-    fn parsed_between(&self, since: Millis, drawn: Drawn) -> Option<Millis> {
-        let work = &self.load.work;
-        let read = (0..drawn.last).rfind(|&i| {
-            let w = &work[i];
+    fn parsed_between(&self, since: Millis, drawn: Drawn) -> Option<usize> {
+        (0..drawn.last).rfind(|&i| {
+            let w = self.work(i);
             w.name == WorkName::ParseHtml && w.start < drawn.at && w.end() > since && !self.is_by_script(i)
-        })?;
-        Some(work[read].start)
+        })
     }
 }

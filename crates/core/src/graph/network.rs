@@ -9,6 +9,8 @@ const LET_GO: Millis = Millis(15.0);
 const MOST_CONNECTIONS: u32 = 6;
 /// A shorter time in the queue is the browser's own handling.
 const QUEUED: Millis = Millis(20.0);
+/// The end of a request may be told so long after the next one was sent.
+const TOLD_LATE: Millis = Millis(5.0);
 
 impl Graph<'_> {
     /// The last byte needs the first.
@@ -63,9 +65,14 @@ impl Graph<'_> {
             ResourceKind::Document => Behind::Navigation,
             _ => self.queued_behind(request),
         };
-        // Over HTTP/1.1 a host has so many connections; otherwise nothing but its priority holds it back.
-        let limited = matches!(behind, Behind::Others { count, .. } if count >= MOST_CONNECTIONS);
-        let held = until.filter(|until| *until - request.start > QUEUED && !limited);
+        // Over HTTP/1.1 a host has so many connections; otherwise nothing but its priority holds it back. One that
+        // had rested was free before.
+        let limited = |until| {
+            let before = self.before_on_connection(request, until).and_then(|before| before.end);
+            before.is_some_and(|free| until - free <= QUEUED)
+                && matches!(behind, Behind::Others { count, .. } if count >= MOST_CONNECTIONS)
+        };
+        let held = until.filter(|until| *until - request.start > QUEUED && !limited(*until));
         let held = held.and_then(|until| self.let_go(request, until));
         let cause = if document { Cause::Navigation } else { Cause::Queue };
         let fact = LegFact::Queued { file: file.clone(), document, behind };
@@ -79,14 +86,22 @@ impl Graph<'_> {
         edges
     }
 
-    /// What blocked rendering and let go just before a request that is not urgent was sent: browsers hold
-    /// such requests back meanwhile.
+    /// What held the parser and let go just before a request that is not urgent was sent: until they have reached
+    /// the body, browsers hold such requests back.
     fn let_go(&self, request: &Request, sent: Millis) -> Option<(Millis, RequestId)> {
         if !matches!(request.kind, ResourceKind::Image | ResourceKind::Media | ResourceKind::Script) {
             return None;
         }
         let last = self.last_block(sent, request.id)?;
         (last.0 > request.start && sent - last.0 <= LET_GO).then_some(last)
+    }
+
+    /// The request whose answer had come before one was sent over the same connection.
+    pub(crate) fn before_on_connection(&self, request: &Request, sent: Millis) -> Option<&Request> {
+        let connection = request.connection.filter(|_| request.connect_start.is_none())?;
+        let others = self.load.requests.iter().filter(|o| o.id != request.id && o.connection == Some(connection));
+        let had_come = others.filter(|o| o.end.is_some_and(|end| end <= sent + TOLD_LATE));
+        had_come.max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()))
     }
 
     /// Why a request was queued: who had its connection before it, and how many of its host's were in use.
@@ -104,14 +119,7 @@ impl Graph<'_> {
                     && self.prepared.host(o.id) == host
             })
             .collect();
-        let before = others
-            .iter()
-            .filter(|o| {
-                o.connection.is_some()
-                    && o.connection == request.connection
-                    && o.end.is_some_and(|e| e <= sent + Millis(5.0))
-            })
-            .max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()));
+        let before = self.before_on_connection(request, sent).filter(|b| b.end.is_some_and(|end| end > request.start));
         let count = u32::try_from(others.len()).unwrap_or(u32::MAX);
         let before = before.map(|b| b.url.clone());
         if count == 0 {

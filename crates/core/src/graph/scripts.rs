@@ -2,7 +2,7 @@
 //! blocking script, the scripts and sheets above it; a deferred one, the parser's end and the deferred
 //! ones before it; a module, all that it imports.
 
-use super::stops::{above, place};
+use super::stops::{above, may_be_above, place};
 use super::{About, Cause, Edge, Fill, Graph, HandedOver, LegFact, Moment, SLACK};
 use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
 use std::collections::HashSet;
@@ -110,7 +110,7 @@ impl Graph<'_> {
             r.kind == ResourceKind::Style
                 && r.main_frame
                 && r.render_blocking.held_up()
-                && place(self.prepared, r).zip(tag).is_none_or(|(sheet, tag)| above(sheet, tag))
+                && place(self.prepared, r).zip(tag).is_none_or(|(sheet, tag)| may_be_above(sheet, tag))
         });
         let in_force = sheets.filter_map(|r| Some((self.prepared.released(r)?, r.id)));
         in_force.filter(|(at, _)| *at <= by + SLACK).collect()

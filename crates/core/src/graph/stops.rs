@@ -37,6 +37,12 @@ pub(super) fn above((line, column): Place, (below, at): Place) -> bool {
     line < below || line == below && column.zip(at).is_some_and(|(column, at)| column < at)
 }
 
+/// Whether one place may stand above another. Of code inside the document the line alone is told, and a page may be
+/// one line; what has been done with by a moment then tells the rest.
+pub(super) fn may_be_above((line, column): Place, (below, at): Place) -> bool {
+    line < below || line == below && column.zip(at).is_none_or(|(column, at)| column < at)
+}
+
 /// Runs of inline scripts while the document was being parsed. One may have waited for the sheets above it
 /// (HTML, section 4.12.1.1), and the parser with it.
 fn inline_scripts(prepared: &Prepared) -> Vec<Stop> {
@@ -62,13 +68,31 @@ fn held_above(prepared: &Prepared, sheet: &Request) -> Option<(Millis, RequestId
         r.kind == ResourceKind::Style
             && r.render_blocking == RenderBlocking::Blocking
             && r.main_frame
-            && place(prepared, r).zip(below).is_none_or(|(own, below)| above(own, below))
+            && place(prepared, r).zip(below).is_none_or(|(own, below)| may_be_above(own, below))
     };
     let sheets = prepared.load.requests.iter().filter(holds);
     sheets.filter_map(|r| Some((prepared.released(r)?, r.id))).max_by(|a, b| a.0.order(&b.0))
 }
 
 impl Graph<'_> {
+    /// Whether the parser waits for what blocks rendering: for a script, and for a sheet above code inside the
+    /// document, which waits for it.
+    pub(crate) fn holds_parser(&self, request: &Request) -> bool {
+        let here = place(self.prepared, request);
+        let below = |stop: &Stop| match (here, stop.place) {
+            (Some(own), Some(stop)) => may_be_above(own, stop),
+            _ => true,
+        };
+        match request.kind {
+            ResourceKind::Script => request.main_frame && request.render_blocking.held_up(),
+            ResourceKind::Style => {
+                let by = self.prepared.released(request).unwrap_or_default();
+                self.parser.stops.iter().any(|s| s.request.is_none() && s.released >= by && below(s))
+            }
+            _ => false,
+        }
+    }
+
     /// The parser went on past a sheet in the body: that was in force, and those above it.
     pub(super) fn passed(&self, id: RequestId) -> Vec<Edge> {
         let Some(sheet) = self.load.request(id) else { return Vec::new() };
@@ -128,7 +152,7 @@ impl Parser {
             s.released <= by + SLACK
                 && (but.is_none() || s.request != but)
                 && match (s.place, below) {
-                    (Some(stop), Some(below)) => above(stop, below),
+                    (Some(stop), Some(below)) => may_be_above(stop, below),
                     _ => true,
                 }
         };

@@ -9,8 +9,13 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// A file is a culprit from so much of the largest paint's time on, and from so many milliseconds.
-pub const SHARE: f64 = 0.05;
+const SHARE: f64 = 0.05;
 pub const LEAST: f64 = 100.0;
+
+/// What a file has to bring to be a culprit, of a largest paint at a time, in ms.
+pub fn culprit_from(largest_ms: f64) -> f64 {
+    (largest_ms * SHARE).max(LEAST)
+}
 
 /// What the server does instead of sending a file when it is asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
@@ -28,7 +33,7 @@ pub struct Tried {
     pub file: ResourceKey,
     #[serde(default)]
     pub instead: Instead,
-    /// The largest paint with it, in ms.
+    /// The largest paint with it, in ms; the median, where there were several loads.
     pub largest_ms: f64,
 }
 
@@ -39,7 +44,7 @@ pub struct Measured {
     pub about: String,
     /// The load that is judged by.
     pub load: Load,
-    /// The largest paint of a second load without changes, in ms.
+    /// The largest paint of another load without changes, in ms.
     pub again_ms: f64,
     pub tried: Vec<Tried>,
 }
@@ -79,7 +84,7 @@ pub fn judged(page: &Measured) -> Judged {
     let model = Model::of(&prepared);
     let reliefs = model.reliefs(&path);
     let before = f64::midpoint(at, page.again_ms);
-    let least = (before * SHARE).max(LEAST);
+    let least = culprit_from(before);
     if (at - page.again_ms).abs() > least / 2.0 {
         judged.lines.push(format!("  two loads lie {:.0} ms apart: not judged", at - page.again_ms));
         return judged;

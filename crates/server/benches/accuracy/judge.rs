@@ -1,6 +1,6 @@
 //! Path and forecast judged by measured pairs.
 
-use crate::blame::{LEAST, SHARE, accused, tasks_of};
+use crate::blame::{accused, culprit_from, tasks_of};
 use crate::kept;
 use crate::measure::middle;
 use crate::order::kendall;
@@ -112,7 +112,7 @@ fn judged(pages: &[Page], each: bool) {
                 let (runs, fetching, alone) = accused(&path, &reliefs, &off.files);
                 let server = off.server(&path);
                 let (given, held) = (runs + fetching + server, runs + alone + server);
-                let least = (a * SHARE).max(LEAST);
+                let least = culprit_from(a);
                 let scatter = spread(&page.plain, Metric::Lcp).max(spread(&tried.loads, Metric::Lcp));
                 verdict = match (a - b > least, held > least) {
                     _ if scatter > least / 2.0 => "loads scatter too much",

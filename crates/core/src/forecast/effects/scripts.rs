@@ -33,6 +33,7 @@ pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey, bodies: &dyn Bo
         return unforeseen("When the parser was through the document is not told.");
     }
     change.let_go(id);
+    change.less_urgent(id);
     let Some(run) = run else { return Ok(()) };
     // Another edit may have it come later already.
     let end = match change.moved(run) {
@@ -50,7 +51,10 @@ pub(super) fn defer(change: &mut Change<'_>, file: &ResourceKey, bodies: &dyn Bo
         }
         let of = change.ground.file_of(later);
         match of {
-            Some(of) => change.let_go(of),
+            Some(of) => {
+                change.let_go(of);
+                change.less_urgent(of);
+            }
             None => change.reads_on_without(later),
         }
         end = once_parsed(change, of, later, Some(end)).unwrap_or(end);
@@ -105,6 +109,7 @@ fn before_parsed_event(change: &mut Change<'_>, end: Place) {
 pub(super) fn make_async(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let (id, run) = script(change, file)?;
     change.let_go(id);
+    change.less_urgent(id);
     let Some(run) = run else { return Ok(()) };
     let task = change.ground.moments.runs[run as usize].task;
     let order = change.ground.moments.world.tasks[task as usize].order;
