@@ -827,6 +827,30 @@ fn on_a_page_of_one_line_code_inside_waits_for_the_sheet_above_it() {
     assert!(given(&legs, "fonts.css") > 550.0 && given(&legs, "look.css") < 20.0, "{legs:#?}");
 }
 
+/// Code inside the document that takes no time at all is no stop above itself.
+#[test]
+fn code_inside_waits_for_the_script_above_it_and_not_for_itself() {
+    let mut site = Site::new();
+    blocking(on_line(site.asks("late.js", ResourceKind::Script, [150.0, 150.0, 795.0, 800.0]), 3));
+    site.runs(WorkName::Evaluate, [801.0, 870.0], "late.js");
+    site.works(WorkName::Task, 0, [871.0, 872.0], None);
+    site.works(WorkName::ParseHtml, 1, [871.0, 872.0], None);
+    site.works(WorkName::Evaluate, 2, [871.4, 871.45], Some("")).line = Some(9);
+    site.0.dom_interactive = Some(Millis(872.0));
+    site.draws([873.0, 880.0]);
+    site.paints(900.0, None);
+    let legs = path_to_request_of_code(&mut site);
+    assert!(given(&legs, "late.js") > 600.0, "{legs:#?}");
+}
+
+/// The way to a file that code inside the document asked for.
+fn path_to_request_of_code(site: &mut Site) -> Vec<Leg> {
+    let asked = site.asks("data.json", ResourceKind::Data, [871.45, 872.0, 900.0, 905.0]);
+    asked.initiator = script(&[""]);
+    let id = asked.id;
+    path_to_request(&Prepared::plain(site.0.clone()), id).unwrap()
+}
+
 /// Six connections carry six files; one that is not urgent is sent long after the connection that it takes was free,
 /// as the script in the head lets go.
 #[test]

@@ -41,7 +41,10 @@ export function tickText(at: number, span: Span): string {
 const SIGN = 6.2;
 
 /** What stands along an axis: its times, those at the ends turned inwards, and none where it would run into another. */
-export function tickLabels(span: Span, width: number): { at: number; text: string; anchor: 'start' | 'middle' | 'end' }[] {
+export function tickLabels(
+  span: Span,
+  width: number,
+): { at: number; text: string; anchor: 'start' | 'middle' | 'end' }[] {
   let right = -Infinity;
   return ticks(span, width).flatMap((at) => {
     const text = tickText(at, span);

@@ -49,9 +49,11 @@ impl Graph<'_> {
             script.is_some_and(|s| matches!(s.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload));
         if stops {
             let own = Moment::Inside(index, super::Does::Provides);
-            if let Some(stop) =
-                self.parser.last_above(tag, began, script.map(|s| s.id)).filter(|stop| stop.moment != own)
-            {
+            let stop = match script {
+                Some(script) => self.parser.last_above(tag, began, Some(script.id)),
+                None => self.parser.last_above_code(tag, began, own),
+            };
+            if let Some(stop) = stop {
                 let edge = Edge::new(stop.moment, stop.released, Cause::Held, about(), held());
                 edges.push(edge.filled(Fill::Thread));
             }

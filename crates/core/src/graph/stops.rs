@@ -146,16 +146,21 @@ impl Parser {
         self.stops.iter().find(|stop| stop.request == Some(request)).copied()
     }
 
-    /// The last stop to be released by a moment that stands above a place, or may do so.
+    /// The last stop to be released by a moment that stands above a place, or may do so, other than a request's.
     pub(super) fn last_above(&self, below: Option<Place>, by: Millis, but: Option<RequestId>) -> Option<Stop> {
-        let counts = |s: &&Stop| {
-            s.released <= by + SLACK
-                && (but.is_none() || s.request != but)
-                && match (s.place, below) {
-                    (Some(stop), Some(below)) => may_be_above(stop, below),
-                    _ => true,
-                }
+        self.last(below, by, |stop| but.is_none() || stop.request != but)
+    }
+
+    /// The same, other than at code inside the document.
+    pub(super) fn last_above_code(&self, below: Option<Place>, by: Millis, code: Moment) -> Option<Stop> {
+        self.last(below, by, |stop| stop.moment != code)
+    }
+
+    fn last(&self, below: Option<Place>, by: Millis, counts: impl Fn(&Stop) -> bool) -> Option<Stop> {
+        let is_above = |s: &Stop| match (s.place, below) {
+            (Some(stop), Some(below)) => may_be_above(stop, below),
+            _ => true,
         };
-        self.stops.iter().rfind(counts).copied()
+        self.stops.iter().rfind(|s| s.released <= by + SLACK && is_above(s) && counts(s)).copied()
     }
 }

@@ -148,7 +148,7 @@ pub const PAGES: [&str; 150] = [
     "adminator-admin-dashboard/dist/index.html",
     "flat-ui/index.html",
     "dygraphs@1/gallery/index.html",
-    "jquery-match-height/test/page/test.html",
+    "startbootstrap-portfolio-item/index.html",
     "jsgrid/demos/data-manipulation.html",
     "leaflet-draw/docs/leaflet-draw-0.4.3.html",
     "material-design-lite/dist/templates/blog/index.html",
