@@ -32,7 +32,7 @@ test('a request is picked, and the path to its last byte followed', async ({ pag
 
   // A long wait that others would have in its place is said to be worth nothing alone.
   const waits = page.getByRole('button', { name: /^2\.\d+ s berths\.js waits its turn/ });
-  await expect(waits).toContainText('There at once, it would bring next to nothing: share.js is waited for in its place.');
+  await expect(waits).toContainText('There at once, it would bring next to nothing: vendor.js is waited for in its place.');
   await expect(page.getByRole('button', { name: /Server makes the page/ })).toContainText(/largest paint would come \d+ ms earlier/);
 });
 
