@@ -43,8 +43,10 @@ fn request(n: usize, count: usize) -> impl Strategy<Value = Request> {
         InitiatorKind::Redirect,
         InitiatorKind::Unknown,
     ]);
-    (times, kinds, blocking, from, 0..count, prop::option::of(0..count), any::<bool>()).prop_map(
-        move |(times, kind, blocking, from, by, redirect, sorted)| {
+    // Few connections, so that requests follow each other on one.
+    let way = (prop::option::of(1u64..4), prop::option::of(any::<bool>()));
+    (times, kinds, blocking, from, 0..count, prop::option::of(0..count), any::<bool>(), way).prop_map(
+        move |(times, kind, blocking, from, by, redirect, sorted, (connection, urgent))| {
             let (start, connect, connected, sent, first, end): Times = times;
             let mut r =
                 Request::new(u32::try_from(n).unwrap(), &url(n), if n == 0 { ResourceKind::Document } else { kind });
@@ -53,6 +55,8 @@ fn request(n: usize, count: usize) -> impl Strategy<Value = Request> {
             let put = |v: Option<f64>| v.map(|v| Millis(if sorted { r.start.0 + v / 9.0 } else { v }));
             (r.connect_start, r.connect_end, r.sent, r.first_byte, r.end) =
                 (put(connect), put(connected), put(sent), put(first), put(end));
+            r.connection = connection;
+            r.priority = urgent.map(|urgent| if urgent { "High" } else { "Low" }.to_owned());
             r.render_blocking = blocking;
             r.initiator = Initiator {
                 kind: from,
