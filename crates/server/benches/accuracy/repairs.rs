@@ -38,6 +38,9 @@ pub const REPAIRS: [Repair; 44] = [
             "reduce_style:layout.css",
             "reduce_style:slider.css",
             "reduce_style:quay.css",
+            // The fonts' sheet comes late: until then text is shown in another font.
+            "show_text:quay-600.woff2",
+            "show_text:quay-400.woff2",
         ],
         metrics: PAINTS,
     },
@@ -81,7 +84,13 @@ pub const REPAIRS: [Repair; 44] = [
     Repair {
         on: "sheets-reduced",
         path: "/timetable/",
-        edits: &["reduce_style:base.css", "reduce_style:layout.css", "reduce_style:quay.css"],
+        edits: &[
+            "reduce_style:base.css",
+            "reduce_style:layout.css",
+            "reduce_style:quay.css",
+            "show_text:quay-600.woff2",
+            "show_text:quay-400.woff2",
+        ],
         metrics: PAINTS,
     },
     Repair { on: "chat-delayed", path: "/timetable/", edits: &["delay_script:parleydock.test"], metrics: WORK },
@@ -114,7 +123,14 @@ pub const REPAIRS: [Repair; 44] = [
     Repair {
         on: "sheets-reduced",
         path: "/crossing/anvil-gull/",
-        edits: &["reduce_style:base.css", "reduce_style:layout.css", "reduce_style:stars.css", "reduce_style:quay.css"],
+        edits: &[
+            "reduce_style:base.css",
+            "reduce_style:layout.css",
+            "reduce_style:stars.css",
+            "reduce_style:quay.css",
+            "show_text:quay-600.woff2",
+            "show_text:quay-400.woff2",
+        ],
         metrics: PAINTS,
     },
     Repair { on: "text-packed", path: "/crossing/anvil-gull/", edits: &["compress:*"], metrics: BYTES },
