@@ -27,7 +27,8 @@ pub struct MetricRow {
 pub struct RecordingSummary {
     /// Each metric that at least one load told.
     pub rows: Vec<MetricRow>,
-    /// The load whose LCP is the median, by its number; the one that the other sections show first.
+    /// The load that lies nearest to the medians of LCP, FCP and TBT together, by its number; the one that the other
+    /// sections show first.
     pub representative: u32,
     /// How far the loads' LCP lies from its median at most, as a share of it; `None` under two loads.
     pub lcp_spread: Option<f64>,
@@ -59,17 +60,23 @@ pub(crate) fn median(values: &[f64]) -> Option<f64> {
     }
 }
 
-/// The load that stands for the recording: the one with the median LCP (of an even number the
-/// lower of the two in the middle), else the first that has any figure.
+/// The load that stands for the recording: the one that lies nearest to the medians of LCP, FCP and TBT, by the sum of
+/// its distances in ms (of those as near, the one with the lower LCP), since one with the middle LCP may be the oddest
+/// in its main thread's work. Without any LCP, the first that has any figure.
 #[must_use]
 pub fn representative(metrics: &[&Metrics]) -> usize {
-    let mut by_lcp: Vec<(usize, Millis)> =
-        metrics.iter().enumerate().filter_map(|(i, m)| Some((i, m.lcp_ms?))).collect();
-    by_lcp.sort_by(|a, b| a.1.order(&b.1));
-    match by_lcp.len() {
-        0 => metrics.iter().position(|m| m.requests > 0).unwrap_or(0),
-        n => by_lcp[(n - 1) / 2].0,
-    }
+    let middles = [Metric::Lcp, Metric::Fcp, Metric::Tbt].map(|metric| {
+        let values: Vec<f64> = metrics.iter().filter_map(|m| m.value(metric)).collect();
+        (metric, median(&values))
+    });
+    // In hundredths: of two loads both are as near, whatever sums round to.
+    let astray = |m: &Metrics| {
+        let of = middles.iter().filter_map(|(metric, middle)| Some((m.value(*metric)? - (*middle)?).abs()));
+        (of.sum::<f64>() * 100.0).round()
+    };
+    let with_lcp = metrics.iter().enumerate().filter_map(|(i, m)| Some((i, astray(m), m.lcp_ms?)));
+    let nearest = with_lcp.min_by(|a, b| a.1.total_cmp(&b.1).then(a.2.order(&b.2)));
+    nearest.map_or_else(|| metrics.iter().position(|m| m.requests > 0).unwrap_or(0), |(i, ..)| i)
 }
 
 /// One load of a recording, as far as summing up goes.
@@ -182,6 +189,22 @@ mod tests {
         // (5210 − 5000) / 5210 is the larger of the two distances.
         assert!(summary.return_rows.is_empty());
         assert!((summary.lcp_spread.expect("three loads") - 210.0 / 5210.0).abs() < 1e-12);
+    }
+
+    #[test]
+    fn a_load_with_the_middle_lcp_and_odd_work_does_not_stand_for_the_others() {
+        let load = |lcp: f64, tbt: f64| Metrics {
+            lcp_ms: Some(Millis(lcp)),
+            tbt_ms: Some(Millis(tbt)),
+            ..Metrics::default()
+        };
+        // The third is 0 from the LCP's median and 400 from the TBT's; the first 15 and 0.
+        let loads = [load(2600.0, 950.0), load(2640.0, 1000.0), load(2615.0, 550.0)];
+        assert_eq!(representative(&loads.each_ref()), 0);
+        // A load that tells less is held by what it tells.
+        let less = Metrics { lcp_ms: Some(Millis(2616.0)), ..Metrics::default() };
+        assert_eq!(representative(&[&loads[0], &less, &loads[2]]), 1);
+        assert_eq!(representative(&[&loads[1], &loads[0]]), 1, "of two, both as near, the quicker");
     }
 
     #[test]

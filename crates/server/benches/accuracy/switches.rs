@@ -4,10 +4,10 @@
 use crate::measure::{base, middle_load, of_site, record};
 use crate::pairs::{Page, Tried, keep_in, seen, texts};
 use crate::repairs::{REPAIRS, Repair};
-use phainon_core::metrics::Metric;
-use phainon_core::{Conditions, Load, preset};
+use phainon_core::metrics::Metrics;
+use phainon_core::{Conditions, Load, preset, representative};
 use phainon_formats::{FormatError, MAX_UNPACKED, MemoryBudget, RawLoad, har};
-use phainon_recorder::{RecordRequest, Recording};
+use phainon_recorder::RecordRequest;
 use phainon_standin::{StandIn, all_pages};
 use std::path::Path;
 use std::time::Duration;
@@ -79,17 +79,16 @@ async fn page_of(
         // In turns, so that what drifts on the machine hits both.
         let mut request = asked("", 1);
         request.detail = true;
-        plain.push(record(&request).await?.0);
+        plain.push(record(&request).await?);
         let (recording, metrics) = record(&asked(&repair.query(), loads)).await?;
         repaired.push((repair, seen(&recording)?, metrics));
     }
     let mut without = Vec::new();
-    for recording in &plain {
+    for (recording, _) in &plain {
         without.extend(seen(recording)?);
     }
-    let largest = |recording: &Recording| seen(recording).ok()?.first()?.figures.get(&Metric::Lcp).copied();
-    plain.sort_by(|a, b| largest(a).unwrap_or_default().total_cmp(&largest(b).unwrap_or_default()));
-    let middle = plain.get(plain.len() / 2).ok_or("nothing was recorded")?;
+    let figures: Vec<&Metrics> = plain.iter().filter_map(|(_, metrics)| metrics.first()).collect();
+    let (middle, _) = plain.get(representative(&figures)).ok_or("nothing was recorded")?;
     let base = base(middle)?;
     let load = (*base.prepared.load).clone();
     let tried = repaired.into_iter().map(|(repair, loads, metrics)| {
