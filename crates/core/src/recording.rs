@@ -193,11 +193,8 @@ mod tests {
 
     #[test]
     fn a_load_with_the_middle_lcp_and_odd_work_does_not_stand_for_the_others() {
-        let load = |lcp: f64, tbt: f64| Metrics {
-            lcp_ms: Some(Millis(lcp)),
-            tbt_ms: Some(Millis(tbt)),
-            ..Metrics::default()
-        };
+        let load =
+            |lcp: f64, tbt: f64| Metrics { lcp_ms: Some(Millis(lcp)), tbt_ms: Some(Millis(tbt)), ..Metrics::default() };
         // The third is 0 from the LCP's median and 400 from the TBT's; the first 15 and 0.
         let loads = [load(2600.0, 950.0), load(2640.0, 1000.0), load(2615.0, 550.0)];
         assert_eq!(representative(&loads.each_ref()), 0);

@@ -703,6 +703,32 @@ fn the_first_content_does_not_wait_for_the_picture_that_its_frame_showed_as_well
     near(change(&told, Metric::Lcp), -160.0);
 }
 
+/// One frame shows a picture, and text that waited for its font. With the font sooner the text does not wait for the
+/// picture, which is smaller.
+#[test]
+fn the_largest_text_does_not_wait_for_a_smaller_picture_that_its_frame_showed_as_well() {
+    let mut site = Site::new();
+    site.asks("strip.jpg", ResourceKind::Image, [150.0, 150.0, 1190.0, 1195.0]);
+    site.asks("own.woff2", ResourceKind::Font, [150.0, 150.0, 1070.0, 1080.0]);
+    site.asks("tag.js", ResourceKind::Script, [150.0, 150.0, 1080.0, 1090.0]);
+    site.draws([220.0, 240.0]);
+    // A frame after the font that does not show the text yet: it is not known to have one of its own.
+    site.draws([1085.0, 1090.0]);
+    site.runs(WorkName::Evaluate, [1094.0, 1204.0], "tag.js");
+    site.draws([1205.0, 1215.0]);
+    site.paints(1230.0, Some("strip.jpg"));
+    let picture = site.0.lcp_candidates.clone();
+    site.paints(1240.0, None);
+    site.0.lcp_candidates[0].size = 90_000.0;
+    let own = TextFont { url: at("own.woff2").as_str().into(), display: FontDisplay::Block };
+    site.0.lcp_candidates[0].fonts = Some(vec![own]);
+    site.0.lcp_candidates.splice(0..0, picture);
+    site.0.fcp = Some(Millis(260.0));
+    let sooner = Edit::FasterResponse { file: file("own.woff2"), to: Some(Millis(400.0)) };
+    let gain = change(&forecast(&site, &[sooner]), Metric::Lcp);
+    assert!(gain < -500.0, "{gain}");
+}
+
 /// A library that blocks, and below it code inside the document that writes the text. `seen` is what the profiler
 /// saw in that code.
 fn written_by_code_below(seen: &[&str]) -> Site {

@@ -2441,7 +2441,8 @@ export type RecordingSummary = {
  */
 rows: Array<MetricRow>, 
 /**
- * The load whose LCP is the median, by its number; the one that the other sections show first.
+ * The load that lies nearest to the medians of LCP, FCP and TBT together, by its number; the one that the other
+ * sections show first.
  */
 representative: number, 
 /**

@@ -66,11 +66,20 @@ pub(super) struct Builder<'g, 'a> {
     frames: HashMap<u32, Range<usize>>,
     /// Tasks that draw a paint.
     shows: HashSet<u32>,
-    /// The frame that shows the first content.
-    first_frame: Option<u32>,
     /// The last frame to have been the first after a blocking request let go.
     unblocked: Option<Place>,
     parser_end: Place,
+}
+
+/// What a paint shows.
+#[derive(Clone, Copy)]
+struct Shown {
+    /// The request of its picture.
+    file: Option<RequestId>,
+    text: bool,
+    size: f64,
+    /// Whether the frame that drew it waits for it.
+    waits: bool,
 }
 
 impl<'g, 'a> Builder<'g, 'a> {
@@ -86,7 +95,6 @@ impl<'g, 'a> Builder<'g, 'a> {
             within: HashMap::new(),
             frames: HashMap::new(),
             shows: HashSet::new(),
-            first_frame: None,
             unblocked: None,
             parser_end: START,
         };
@@ -100,17 +108,25 @@ impl<'g, 'a> Builder<'g, 'a> {
             builder.edges(builder.parser_end, edges, None);
         }
         builder.task_needs();
-        let first_paint = load.fcp.map(|at| builder.paint(at, None, true, 0.0));
-        builder.first_frame = load.fcp.and_then(|at| builder.drawing_task(at.0)).map(|(task, _)| task);
+        let first_frame = load.fcp.and_then(|at| builder.drawing_task(at.0)).map(|(task, _)| task);
+        let first_paint =
+            load.fcp.map(|at| builder.paint(at, Shown { file: None, text: true, size: 0.0, waits: true }));
+        let drawn_by: Vec<Option<u32>> =
+            load.lcp_candidates.iter().map(|c| builder.drawing_task(c.at.0).map(|(task, _)| task)).collect();
         let candidates: Vec<Paint> = load
             .lcp_candidates
             .iter()
-            .map(|c| {
+            .enumerate()
+            .map(|(place, c)| {
                 let file = match (c.kind, c.url.as_deref()) {
                     (PaintKind::Image, Some(url)) => load.request_for(url, c.at).map(|r| r.id),
                     _ => None,
                 };
-                builder.paint(c.at, file, c.kind == PaintKind::Text, c.size)
+                // Of what a frame shows it waits for the first content, or for the largest: what else it shows would
+                // come in a later one.
+                let task = drawn_by[place];
+                let waits = task.is_some() && task != first_frame && !drawn_by[place + 1..].contains(&task);
+                builder.paint(c.at, Shown { file, text: c.kind == PaintKind::Text, size: c.size, waits })
             })
             .collect();
         let frames = load.frames.iter().map(|f| builder.frame(f.at_ms)).collect();
@@ -373,7 +389,8 @@ impl<'g, 'a> Builder<'g, 'a> {
     }
 
     /// A paint, with the frame that drew it.
-    fn paint(&mut self, at: Millis, file: Option<RequestId>, text: bool, size: f64) -> Paint {
+    fn paint(&mut self, at: Millis, shown: Shown) -> Paint {
+        let Shown { file, text, size, waits } = shown;
         let place = self.world.add(Kind::After, at.0);
         let mut edges = self.graph.needs(Moment::Painted { file, text }, at);
         edges.extend(self.graph.known_needs(file, text, at));
@@ -387,8 +404,6 @@ impl<'g, 'a> Builder<'g, 'a> {
                     need.void = true;
                 }
             }
-            // The frame of the first content waits for nothing else that it shows: that would come in a later one.
-            let waits = self.first_frame != Some(task);
             let gates: Vec<Edge> = edges.iter().filter(|e| waits && e.at.0 <= start + SLACK).cloned().collect();
             for edge in gates {
                 if let Some(on) = self.place(&edge, start) {

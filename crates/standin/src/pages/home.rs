@@ -51,7 +51,11 @@ fn make(made: &Made, on: &Switches) -> String {
     );
     let picture = if on.has(Switch::AdvertReencoded) { "advert-small.jpg" } else { "advert.jpg" };
     let _ = writeln!(page, "<div id=\"advert\" data-picture=\"{picture}\"></div>");
-    let lazy = if on.has(Switch::PicturesLazy) { " width=\"1200\" height=\"800\" style=\"height:auto\" loading=\"lazy\"" } else { "" };
+    let lazy = if on.has(Switch::PicturesLazy) {
+        " width=\"1200\" height=\"800\" style=\"height:auto\" loading=\"lazy\""
+    } else {
+        ""
+    };
     page.push_str("<h2>Crossings</h2>\n<div class=\"crossings\">\n");
     for (file, name, words) in [
         (
