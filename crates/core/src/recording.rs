@@ -62,20 +62,24 @@ pub(crate) fn median(values: &[f64]) -> Option<f64> {
 
 /// The load that stands for the recording: the one that lies nearest to the medians of LCP, FCP and TBT, by the sum of
 /// its distances in ms (of those as near, the one with the lower LCP), since one with the middle LCP may be the oddest
-/// in its main thread's work. Without any LCP, the first that has any figure.
+/// in its main thread's work. Only loads that tell an LCP count, and of the three only what all of these tell, so that
+/// telling less brings none nearer. Without any LCP, the first that has any figure.
 #[must_use]
 pub fn representative(metrics: &[&Metrics]) -> usize {
-    let middles = [Metric::Lcp, Metric::Fcp, Metric::Tbt].map(|metric| {
-        let values: Vec<f64> = metrics.iter().filter_map(|m| m.value(metric)).collect();
-        (metric, median(&values))
-    });
+    let with_lcp: Vec<(usize, &Metrics)> =
+        metrics.iter().copied().enumerate().filter(|(_, m)| m.lcp_ms.is_some()).collect();
+    let told = |metric| with_lcp.iter().map(|(_, m)| m.value(metric)).collect::<Option<Vec<f64>>>();
+    let middles: Vec<(Metric, f64)> = [Metric::Lcp, Metric::Fcp, Metric::Tbt]
+        .into_iter()
+        .filter_map(|metric| Some((metric, median(&told(metric)?)?)))
+        .collect();
     // In hundredths: of two loads both are as near, whatever sums round to.
     let astray = |m: &Metrics| {
-        let of = middles.iter().filter_map(|(metric, middle)| Some((m.value(*metric)? - (*middle)?).abs()));
+        let of = middles.iter().filter_map(|(metric, middle)| Some((m.value(*metric)? - middle).abs()));
         (of.sum::<f64>() * 100.0).round()
     };
-    let with_lcp = metrics.iter().enumerate().filter_map(|(i, m)| Some((i, astray(m), m.lcp_ms?)));
-    let nearest = with_lcp.min_by(|a, b| a.1.total_cmp(&b.1).then(a.2.order(&b.2)));
+    let by = |(i, m): &(usize, &Metrics)| Some((*i, astray(m), m.lcp_ms?));
+    let nearest = with_lcp.iter().filter_map(by).min_by(|a, b| a.1.total_cmp(&b.1).then(a.2.order(&b.2)));
     nearest.map_or_else(|| metrics.iter().position(|m| m.requests > 0).unwrap_or(0), |(i, ..)| i)
 }
 
@@ -198,9 +202,9 @@ mod tests {
         // The third is 0 from the LCP's median and 400 from the TBT's; the first 15 and 0.
         let loads = [load(2600.0, 950.0), load(2640.0, 1000.0), load(2615.0, 550.0)];
         assert_eq!(representative(&loads.each_ref()), 0);
-        // A load that tells less is held by what it tells.
-        let less = Metrics { lcp_ms: Some(Millis(2616.0)), ..Metrics::default() };
-        assert_eq!(representative(&[&loads[0], &less, &loads[2]]), 1);
+        // One that tells no TBT is not nearer for that: then the LCP alone decides.
+        let less = Metrics { lcp_ms: Some(Millis(2640.0)), ..Metrics::default() };
+        assert_eq!(representative(&[&loads[0], &less, &loads[2]]), 2);
         assert_eq!(representative(&[&loads[1], &loads[0]]), 1, "of two, both as near, the quicker");
     }
 

@@ -122,10 +122,10 @@ impl<'g, 'a> Builder<'g, 'a> {
                     (PaintKind::Image, Some(url)) => load.request_for(url, c.at).map(|r| r.id),
                     _ => None,
                 };
-                // Of what a frame shows it waits for the first content, or for the largest: what else it shows would
-                // come in a later one.
+                // A frame waits for the first content that it shows, or for the largest, which is its last candidate:
+                // what else it shows would come in a later one.
                 let task = drawn_by[place];
-                let waits = task.is_some() && task != first_frame && !drawn_by[place + 1..].contains(&task);
+                let waits = task != first_frame && !drawn_by[place + 1..].contains(&task);
                 builder.paint(c.at, Shown { file, text: c.kind == PaintKind::Text, size: c.size, waits })
             })
             .collect();

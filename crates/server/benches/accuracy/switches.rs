@@ -7,7 +7,7 @@ use crate::repairs::{REPAIRS, Repair};
 use phainon_core::metrics::Metrics;
 use phainon_core::{Conditions, Load, preset, representative};
 use phainon_formats::{FormatError, MAX_UNPACKED, MemoryBudget, RawLoad, har};
-use phainon_recorder::RecordRequest;
+use phainon_recorder::{RecordRequest, Recording};
 use phainon_standin::{StandIn, all_pages};
 use std::path::Path;
 use std::time::Duration;
@@ -87,8 +87,9 @@ async fn page_of(
     for (recording, _) in &plain {
         without.extend(seen(recording)?);
     }
-    let figures: Vec<&Metrics> = plain.iter().filter_map(|(_, metrics)| metrics.first()).collect();
-    let (middle, _) = plain.get(representative(&figures)).ok_or("nothing was recorded")?;
+    let (counted, figures): (Vec<&Recording>, Vec<&Metrics>) =
+        plain.iter().filter_map(|(recording, metrics)| Some((recording, metrics.first()?))).unzip();
+    let middle = *counted.get(representative(&figures)).ok_or("nothing was recorded")?;
     let base = base(middle)?;
     let load = (*base.prepared.load).clone();
     let tried = repaired.into_iter().map(|(repair, loads, metrics)| {
