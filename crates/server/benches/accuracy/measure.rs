@@ -1,7 +1,7 @@
 //! Recording a page and replaying it.
 
 use phainon_core::metrics::{Metric, Metrics};
-use phainon_core::{Conditions, Visit};
+use phainon_core::{Conditions, Load, Visit};
 use phainon_formats::BodyMap;
 use phainon_local::LocalHosts;
 use phainon_recorder::{RecordRequest, Recording, Sealed, record_whole};
@@ -149,23 +149,20 @@ fn metrics(recording: &Recording) -> Result<Vec<Metrics>, String> {
     Ok(seen.into_iter().filter(|s| s.failed.is_none()).map(|s| s.metrics).collect())
 }
 
-/// The middle load of a recording, by what decides it and its server's time.
-pub fn middle_load(recording: &Recording) -> Result<LoadReading, String> {
+/// The load that stands for a recording, and the other loads of it that count.
+pub fn standing(recording: &Recording) -> Result<(LoadReading, Vec<Arc<Load>>), String> {
     let read =
         read_loads(recording.loads.clone(), &recording.bodies, &Arc::default(), None).map_err(|e| e.to_string())?;
-    let seen: Vec<Metrics> = read.loads.iter().filter_map(|l| l.analysis()).map(|a| a.metrics.clone()).collect();
-    let astray = |metrics: &Metrics| {
-        let of = |metric| Some((metrics.value(metric)? / median(&seen, metric)?.max(1.0) - 1.0).abs());
-        [Metric::Lcp, Metric::Ttfb].into_iter().filter_map(of).sum::<f64>()
-    };
-    let loads = read.loads.into_iter().filter(|l| l.failed.is_none());
-    let known = loads.filter_map(|l| Some((astray(&l.analysis()?.metrics), l)));
-    Ok(known.min_by(|a, b| a.0.total_cmp(&b.0)).ok_or("no load counts")?.1)
+    let (place, _) = read.representative().ok_or("no load counts")?;
+    let mut loads = read.loads;
+    let standing = loads.remove(place);
+    let others = loads.into_iter().filter(|l| l.failed.is_none()).filter_map(|l| Some(l.reading?.load));
+    Ok((standing, others.collect()))
 }
 
-/// What a trial of a recording starts from: its middle load.
+/// What a trial of a recording starts from: the load that stands for it.
 pub fn base(recording: &Recording) -> Result<Base, String> {
-    let load = middle_load(recording)?.reading.ok_or("the load has no data")?.load;
+    let load = standing(recording)?.0.reading.ok_or("the load has no data")?.load;
     let bodies: &BodyMap = &recording.bodies;
     let body = |hash: &str| bodies.get(hash).cloned();
     Base::of(load, None, &body, recording.detail.as_ref(), Arc::default(), None)

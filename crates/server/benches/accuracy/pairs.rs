@@ -2,7 +2,7 @@
 //! that path and forecast can be judged by them again and again.
 
 use crate::kept;
-use crate::measure::{self, base, element, record};
+use crate::measure::{self, base, element, record, standing};
 use crate::templates;
 use phainon_core::metrics::{Coverage, Metric, Metrics};
 use phainon_core::path::path_to_largest;
@@ -46,8 +46,11 @@ pub struct Tried {
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Page {
     pub name: String,
-    /// The recorded load that was loaded again.
+    /// The recorded load that was loaded again: the one that stands for its recording.
     pub load: Load,
+    /// Other loads of the recording: what edits bring is forecast over all of them.
+    #[serde(default)]
+    pub others: Vec<Load>,
     /// Loaded again without edits.
     pub plain: Vec<Seen>,
     pub tried: Vec<Tried>,
@@ -71,7 +74,8 @@ pub async fn pairs(loads: usize, folder: &Path, only: Option<&str>) {
         let request = measure::of_site(&site, page.path, preset(conditions).expect("a preset"), 3);
         told(page_of(page.name, request, loads, &folder.join("pairs"), &usual).await);
     }
-    for (at, page) in templates::PAGES[templates::EDITED].iter().enumerate().filter(|(_, p)| wanted(p)) {
+    let usually = |place: &usize| only.is_some() || templates::EDITED.contains(place);
+    for (at, page) in templates::PAGES.iter().enumerate().filter(|(place, p)| usually(place) && wanted(p)) {
         let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
         told(match templates::serve(folder, page, templates::Waits::Usual).await {
             Ok(served) => {
@@ -121,6 +125,7 @@ async fn page_of(
     let mut page = Page {
         name: name.to_owned(),
         load: (*base.prepared.load).clone(),
+        others: standing(&recording)?.1.iter().map(|load| (**load).clone()).collect(),
         plain: Vec::new(),
         tried: Vec::new(),
         texts: texts(&base, &recording),

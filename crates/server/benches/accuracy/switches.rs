@@ -1,7 +1,7 @@
 //! The stand-in's pages as they are, and with one repair after the other: what forecasts are held against that owe
 //! nothing to trials.
 
-use crate::measure::{base, middle_load, of_site, record};
+use crate::measure::{base, of_site, record, standing};
 use crate::pairs::{Page, Tried, keep_in, seen, texts};
 use crate::repairs::{REPAIRS, Repair};
 use phainon_core::metrics::Metrics;
@@ -15,6 +15,9 @@ use std::time::Duration;
 /// Under which conditions, and what they are called in a page's name.
 const CONDITIONS: [(&str, &str); 3] =
     [("home-laptop", "laptop"), ("phone-on-the-move", "phone"), ("village-line", "village")];
+
+/// So many loads a recording has, over which forecasts are made.
+const RECORDED: usize = 5;
 
 /// A load is over when nothing has come for so long.
 const QUIET: Duration = Duration::from_millis(1200);
@@ -89,9 +92,11 @@ async fn page_of(
     }
     let (counted, figures): (Vec<&Recording>, Vec<&Metrics>) =
         plain.iter().filter_map(|(recording, metrics)| Some((recording, metrics.first()?))).unzip();
-    let middle = *counted.get(representative(&figures)).ok_or("nothing was recorded")?;
+    let stands = representative(&figures);
+    let middle = *counted.get(stands).ok_or("nothing was recorded")?;
     let base = base(middle)?;
     let load = (*base.prepared.load).clone();
+    let others = others(&counted, stands)?;
     let tried = repaired.into_iter().map(|(repair, loads, metrics)| {
         let edits = repair.edits(&base, &metrics);
         Tried { name: repair.on.to_owned(), edits, loads }
@@ -102,7 +107,17 @@ async fn page_of(
         tried: tried.collect(),
         texts: texts(&base, middle),
         coverage: base.prepared.coverage.to_vec(),
-        otherwise: otherwise(&middle_load(middle)?.raw, &load).map_err(|e| e.to_string())?,
+        otherwise: otherwise(&standing(middle)?.0.raw, &load).map_err(|e| e.to_string())?,
         load,
+        others,
     })
+}
+
+/// The other loads that a recording of the page would have had, from its first turn to its last.
+fn others(plain: &[&Recording], stands: usize) -> Result<Vec<Load>, String> {
+    let left: Vec<&Recording> = (0..plain.len()).filter(|place| *place != stands).map(|place| plain[place]).collect();
+    let count = left.len().min(RECORDED - 1);
+    let places = (0..count).map(|n| (2 * n + 1) * left.len() / (2 * count));
+    let load = |place: usize| Ok((*standing(left[place])?.0.reading.ok_or("the load has no data")?.load).clone());
+    places.map(load).collect()
 }

@@ -23,7 +23,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 170] = [
+pub const PAGES: [&str; 192] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -194,8 +194,30 @@ pub const PAGES: [&str; 170] = [
     "summernote/examples/airmode.html",
     "leaflet.markercluster/example/marker-clustering.html",
     "vegas/tests/index.html",
+    "startbootstrap-agency@4/index.html",
+    "startbootstrap-freelancer@4/index.html",
+    "startbootstrap-clean-blog@4/post.html",
+    "startbootstrap-personal/dist/index.html",
+    "startbootstrap-personal/dist/projects.html",
+    "startbootstrap-modern-business@4/index.html",
+    "startbootstrap-landing-page@5/dist/index.html",
+    "material-dashboard-dark-edition/examples/dashboard.html",
+    "rellax/demo.html",
+    "bxslider/dist/index.html",
+    "featherlight/index.html",
+    "awesomplete/index.html",
+    "clockpicker/index.html",
+    "bootstrap-tagsinput/examples/index.html",
+    "selectize@0.12/examples/contacts.html",
+    "nivo-slider/demo/demo.html",
+    "vex-js/docs/welcome/index.html",
+    "csshake/docs/index.html",
+    "midnight.js/index.html",
+    "spectrum-colorpicker/index.html",
+    "slick-lightbox/index.html",
+    "pnotify@3/index.html",
 ];
-/// Those of them that replays and edits are tried on.
+/// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;
 /// Libraries that pages take from hosts of packages.
 const HOSTED: [&str; 3] = ["@fortawesome/fontawesome-free@6.3.0", "bootstrap-icons@1.5.0", "bootstrap@5.2.3"];
