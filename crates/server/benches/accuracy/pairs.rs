@@ -16,8 +16,11 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
+use std::time::Duration;
 use tokio::sync::mpsc;
 
+/// A load is over when nothing has come for so long.
+pub const QUIET: Duration = Duration::from_millis(1200);
 /// So many files are taken off a page, one at a time: those that the path accuses, then the heaviest.
 const TAKEN_OFF: usize = 6;
 /// So many other edits of a page are tried.
@@ -115,11 +118,12 @@ fn told(made: Result<String, String>) {
 
 async fn page_of(
     name: &str,
-    request: RecordRequest,
+    mut request: RecordRequest,
     loads: usize,
     folder: &Path,
     edits_of: &dyn Fn(&Base, &Recording) -> Vec<Edit>,
 ) -> Result<String, String> {
+    request.limits.quiet = QUIET;
     let (recording, _) = record(&request).await?;
     let base = base(&recording)?;
     let mut page = Page {

@@ -2,7 +2,7 @@
 //! nothing to trials.
 
 use crate::measure::{base, of_site, record, standing};
-use crate::pairs::{Page, Tried, keep_in, seen, texts};
+use crate::pairs::{Page, QUIET, Tried, keep_in, seen, texts};
 use crate::repairs::{REPAIRS, Repair};
 use phainon_core::metrics::Metrics;
 use phainon_core::{Conditions, Load, preset, representative};
@@ -10,7 +10,6 @@ use phainon_formats::{FormatError, MAX_UNPACKED, MemoryBudget, RawLoad, har};
 use phainon_recorder::{RecordRequest, Recording};
 use phainon_standin::{StandIn, all_pages};
 use std::path::Path;
-use std::time::Duration;
 
 /// Under which conditions, and what they are called in a page's name.
 const CONDITIONS: [(&str, &str); 3] =
@@ -18,9 +17,6 @@ const CONDITIONS: [(&str, &str); 3] =
 
 /// So many loads a recording has, over which forecasts are made.
 const RECORDED: usize = 5;
-
-/// A load is over when nothing has come for so long.
-const QUIET: Duration = Duration::from_millis(1200);
 
 /// Records pages and their repairs. `only` names parts of pages' names.
 pub async fn switches(loads: usize, folder: &Path, only: Option<&str>) {
