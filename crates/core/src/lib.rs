@@ -25,6 +25,7 @@
 mod analysis;
 mod blocking;
 mod body;
+mod body_parts;
 mod cache_control;
 pub mod call_profile;
 mod callbacks;
@@ -113,6 +114,7 @@ pub use runs::name_runs;
 pub use server_timing::{server_time_of, server_timing};
 pub use settings::Settings;
 pub use span::{Span, SpanKind};
+pub use body_parts::parts_as_came;
 pub use taken::end_as_taken;
 pub use target::Target;
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};

@@ -2,7 +2,7 @@
 //! left of a wait without the way there and back and without the line's being taken by others; and a body
 //! that comes beside others shares the line with them.
 
-use crate::{Conditions, Load, Millis, Request, RequestId};
+use crate::{BodyPart, Conditions, Load, Millis, Request, RequestId};
 use phainon_link::{CHUNK, Direction, FIRST_WINDOW, transfer};
 use std::collections::BTreeMap;
 use std::time::Duration;
@@ -46,17 +46,15 @@ impl Line {
     #[allow(clippy::cast_precision_loss)]
     pub fn of(load: &Load) -> Self {
         let conditions: Option<&Conditions> = load.conditions.as_ref();
+        let rate = conditions.map_or(0.0, |c| c.down_bits as f64 / 8_000.0);
         let mut came: Vec<_> = load
             .requests
             .iter()
-            .flat_map(|r| r.parts.iter().map(|p| (p.at.0, p.bytes.0, r.connection, r.id.0)))
+            .flat_map(|r| r.parts.iter().map(move |p| (p, r)))
+            .flat_map(|(p, r)| pieces(p, rate).map(|(at, bytes)| (at, bytes, r.connection, r.id.0)))
             .collect();
         came.sort_by(|a, b| a.0.total_cmp(&b.0));
-        Self {
-            round_trip: conditions.map(Conditions::total_round_trip_ms),
-            rate: conditions.map_or(0.0, |c| c.down_bits as f64 / 8_000.0),
-            came,
-        }
+        Self { round_trip: conditions.map(Conditions::total_round_trip_ms), rate, came }
     }
 
     /// The round trip to a request's server: of the link, or else as its connection's opening tells.
@@ -232,6 +230,18 @@ impl Line {
         times.sort_by(|a, b| b.1.order(&a.1));
         times
     }
+}
+
+/// A part in the pieces in which the line carried it, each with when it had come: a browser may tell of some hundred kB
+/// at once.
+#[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+fn pieces(part: &BodyPart, rate: f64) -> impl Iterator<Item = (f64, u64)> {
+    let (at, bytes) = (part.at.0, part.bytes.0);
+    let record = if rate > 0.0 { RECORD as u64 } else { bytes.max(1) };
+    (0..bytes.div_ceil(record).max(1)).map(move |piece| {
+        let after = piece * record;
+        (if rate > 0.0 { at - after as f64 / rate } else { at }, (bytes - after.min(bytes)).min(record))
+    })
 }
 
 fn duration(ms: f64) -> Duration {

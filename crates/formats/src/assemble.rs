@@ -160,7 +160,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 14;
+pub const ASSEMBLY_VERSION: u32 = 15;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -243,6 +243,7 @@ impl RawLoad {
         phainon_core::name_runs(&mut load);
         phainon_core::name_inserters(&mut load);
         phainon_core::end_as_taken(&mut load);
+        phainon_core::parts_as_came(&mut load);
         self.say_what_is_missing(&mut load, has_requests);
         let last = load.requests.iter().filter_map(|r| r.end).fold(load.end, Millis::max);
         load.end = load

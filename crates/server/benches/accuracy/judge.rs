@@ -9,7 +9,7 @@ use phainon_core::forecast::{Figures, Forecast, Model, brings};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{Cause, Leg, path_to_first_paint, path_to_largest};
 use phainon_core::server_work::server_times;
-use phainon_core::{Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source};
+use phainon_core::{Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source, end_as_taken, parts_as_came};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -40,6 +40,14 @@ struct Held {
 pub fn judge(folder: &Path, only: Option<&str>) {
     let mut pages: Vec<Page> = kept::all(folder);
     pages.retain(|p| only.is_none_or(|only| only.split(',').any(|o| p.name.contains(o))));
+    for page in &mut pages {
+        // Told by rules that may be newer than what was kept.
+        let loads = std::iter::once(&mut page.load).chain(&mut page.others).chain(&mut page.otherwise);
+        for load in loads {
+            end_as_taken(load);
+            parts_as_came(load);
+        }
+    }
     judged(&pages, true);
     for source in [Source::HarAndTrace, Source::Trace, Source::Har] {
         let told: Vec<Page> = pages.iter().filter_map(|p| told_by(p, source)).collect();
@@ -98,6 +106,7 @@ fn judged(pages: &[Page], each: bool) {
                 cells.push(match metric {
                     Metric::Cls => format!("Cls {expected:+.2} {measured:+.2}"),
                     Metric::Weight => format!("kB {:+.0} {:+.0}", expected / 1000.0, measured / 1000.0),
+                    Metric::Lcp => format!("Lcp {expected:+.0} ({}) {measured:+.0}", each_load(&known)),
                     _ => format!("{metric:?} {expected:+.0} {measured:+.0}"),
                 });
                 if !forecast.left_out.is_empty() {
@@ -228,6 +237,13 @@ fn detail(prepared: &Prepared, forecast: &Forecast) {
             moved.unwrap_or_default()
         );
     }
+}
+
+/// What the largest paint would gain in each load.
+fn each_load(forecasts: &[Forecast]) -> String {
+    let value = |figures: &Figures| figures.value(Metric::Lcp).unwrap_or(f64::NAN);
+    let gains = forecasts.iter().map(|f| format!("{:+.0}", value(&f.after) - value(&f.before)));
+    gains.collect::<Vec<_>>().join(" ")
 }
 
 fn short(key: &str) -> String {

@@ -3,7 +3,7 @@
 use crate::blame::{Judged, Measured, judged};
 use crate::measure::middle;
 use crate::order::kendall;
-use phainon_core::{Load, Millis, WorkName, end_as_taken, largest_stands};
+use phainon_core::{Load, Millis, WorkName, end_as_taken, largest_stands, parts_as_came};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::io::Write;
@@ -161,6 +161,7 @@ fn kept(corpus: &Corpus<'_>) -> Vec<Measured> {
     for page in &mut pages {
         // Told by rules that may be newer than what was kept.
         end_as_taken(&mut page.load);
+        parts_as_came(&mut page.load);
         if let Some(markup) = (corpus.markup)(page) {
             page.load.largest_stands = largest_stands(&page.load, markup.as_bytes());
         }
