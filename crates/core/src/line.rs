@@ -38,6 +38,8 @@ pub struct Line {
     rate: f64,
     /// When bytes came, in order: moment, how many, of which connection and request.
     came: Vec<(f64, u64, Option<u64>, u32)>,
+    /// When the first and the last bytes of each body came.
+    bodies: Vec<(f64, f64)>,
 }
 
 impl Line {
@@ -54,7 +56,8 @@ impl Line {
             .flat_map(|(p, r)| pieces(p, rate).map(|(at, bytes)| (at, bytes, r.connection, r.id.0)))
             .collect();
         came.sort_by(|a, b| a.0.total_cmp(&b.0));
-        Self { round_trip: conditions.map(Conditions::total_round_trip_ms), rate, came }
+        let bodies = load.requests.iter().filter_map(|r| Some((r.parts.first()?.at.0, r.parts.last()?.at.0))).collect();
+        Self { round_trip: conditions.map(Conditions::total_round_trip_ms), rate, came, bodies }
     }
 
     /// The round trip to a request's server: of the link, or else as its connection's opening tells.
@@ -109,12 +112,19 @@ impl Line {
         let mut since = to;
         let by_then = self.came.partition_point(|c| c.0 <= to);
         for (at, bytes, _, _) in self.came[..by_then].iter().rev() {
-            if *at + rest < since {
+            if *at + rest < since && !self.is_under_way(*at, since) {
                 break;
             }
             since = since.min(at - *bytes as f64 / self.rate);
         }
         since
+    }
+
+    /// Whether a body was on its way from one moment to the next of which bytes are told: that the server made a pause
+    /// in it is known only from longer gaps.
+    fn is_under_way(&self, from: f64, to: f64) -> bool {
+        let longest = self.round_trip.unwrap_or(0.0) + GAP + RECORD / self.rate;
+        to - from <= longest && self.bodies.iter().any(|(first, last)| *first <= from && to <= *last)
     }
 
     /// The server's own time for a request; nothing where its phases were not observed.
