@@ -10,7 +10,7 @@ use phainon_core::path::path_to_largest;
 use phainon_core::{
     BodyRef, Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request,
     RequestId, ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind, WorkName,
-    end_as_taken, preset,
+    end_as_taken, parts_as_came, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -608,6 +608,55 @@ fn a_sheet_that_the_server_has_sooner_goes_before_a_picture_on_its_connection() 
     site.0.fcp = Some(Millis(1_950.0));
     // There and back takes 120 ms; the picture's second of the line comes after it.
     near(change(&forecast(&site, &at_once("look.css")), Metric::Lcp), 370.0 - 1_910.0);
+}
+
+/// Two pictures follow each other on one connection, and the page's process tells of the first one's bytes when a frame
+/// of a second is over: by then both have come.
+#[test]
+fn a_picture_waits_for_what_went_before_it_however_late_that_is_told() {
+    let mut site = Site::new();
+    site.0.conditions = phainon_core::preset("phone-on-the-move");
+    let part = |(at, bytes): (f64, u64)| phainon_core::BodyPart { at: Millis(at), bytes: Bytes(bytes) };
+    let first = site.asks("first.jpg", ResourceKind::Image, [250.0, 250.0, 400.0, 1_000.0]);
+    first.parts = [(2_100.0, 200_000), (2_101.0, 100_000)].map(part).to_vec();
+    let largest = site.asks("large.jpg", ResourceKind::Image, [251.0, 251.0, 1_003.0, 1_600.0]);
+    largest.parts = [(2_102.0, 300_000)].map(part).to_vec();
+    for request in &mut site.0.requests[1..] {
+        (request.connection, request.protocol) = (Some(7), Some("h2".into()));
+        request.transferred = Some(Bytes(300_000));
+    }
+    site.draws([1_605.0, 1_615.0]);
+    site.paints(1_640.0, Some("large.jpg"));
+    site.0.fcp = Some(Millis(900.0));
+    let alone = |site: &Site| change(&forecast(site, &[Edit::Remove { file: file("first.jpg") }]), Metric::Lcp);
+    near(alone(&site), 0.0);
+    parts_as_came(&mut site.0);
+    near(alone(&site), -600.0);
+}
+
+/// A third party's sheet is sent once the connection is open that another file of its host opens.
+#[test]
+fn a_file_of_ones_own_host_waits_for_no_connection_of_a_third_party() {
+    let mut site = Site::new();
+    site.0.requests[0].protocol = Some("h2".into());
+    site.0.requests[0].connection = Some(1);
+    let opens = site.asks("early.css", ResourceKind::Style, [150.0, 450.0, 600.0, 605.0]);
+    (opens.connect_start, opens.connect_end) = (Some(Millis(150.0)), Some(Millis(450.0)));
+    let late = site.asks("late.css", ResourceKind::Style, [150.0, 450.0, 600.0, 610.0]);
+    blocking(late, 3);
+    for request in &mut site.0.requests[1..] {
+        request.url = request.url.replace("www.skerryline.test", "www.driftmetric.test").into();
+        (request.connection, request.protocol) = (Some(2), Some("h2".into()));
+    }
+    let url = site.0.requests[2].url.to_string();
+    site.works(WorkName::ParseSheet, 0, [611.0, 612.0], Some("late.css"));
+    site.0.work.last_mut().unwrap().url = Some(url.as_str().into());
+    site.draws([615.0, 625.0]);
+    site.paints(640.0, None);
+    site.0.fcp = Some(Millis(640.0));
+    let own = forecast(&site, &[Edit::SelfHost { file: phainon_core::ResourceKey::of(&url) }]);
+    // Sent when it is asked for, and handed out as quickly as its own host does, it is there before the document is.
+    near(change(&own, Metric::Lcp), 200.0 - 612.0);
 }
 
 /// Two sheets that block, let go by one edit each: neither order leaves the other behind.

@@ -8,6 +8,7 @@
 mod blame;
 
 use blame::{Judged, Measured, judged};
+use phainon_core::parts_as_came;
 
 /// Those of even seeds, by which rules were mended, or those of odd ones.
 fn pages(half: &str) -> Vec<Measured> {
@@ -15,7 +16,12 @@ fn pages(half: &str) -> Vec<Measured> {
     let packed = std::fs::read(format!("{folder}/generated_pages_{half}.json.zst")).unwrap();
     let mut decoder = zstd::Decoder::new(packed.as_slice()).unwrap();
     decoder.window_log_max(26).unwrap();
-    serde_json::from_reader(decoder).unwrap()
+    let mut pages: Vec<Measured> = serde_json::from_reader(decoder).unwrap();
+    for page in &mut pages {
+        // Told by rules that are newer than what was kept.
+        parts_as_came(&mut page.load);
+    }
+    pages
 }
 
 #[test]

@@ -118,6 +118,13 @@ pub(super) fn self_host(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
         let connection = change.world.transfers[document.0 as usize].connection;
         if load.document().is_some_and(super::super::moments::multiplexed) {
             change.world.transfers[id.0 as usize].connection = connection;
+            // It waits for no connection, neither its own nor one that another file of its host opens.
+            let (asked, sent) = (Phase::Asked.of(id), Phase::Sent.of(id));
+            for i in change.needs_of(sent) {
+                change.world.needs[i].void |= change.world.needs[i].on != asked;
+            }
+            change.world.need(sent, asked, Bond::Origin);
+            change.world.set_lag(sent, 0.0);
         }
         let way = change.world.round_trip;
         let own = own_wait(change, id).min(stored(change, document));
