@@ -8,7 +8,7 @@ use phainon_recorder::{RecordRequest, record_whole};
 use std::time::Duration;
 use tokio::sync::mpsc;
 
-/// Files of a page that are sent at once, one after the other.
+/// Files of a page that are tried, one after the other.
 pub const TRIED: usize = 4;
 /// Loads of a page as it is: so many at most, until two of them lie near each other.
 const PLAIN: usize = 4;
@@ -22,9 +22,9 @@ pub struct Asked<'a> {
     pub markup: &'a [u8],
     pub request: RecordRequest,
     /// The addresses of files worth trying, the first of them first.
-    pub late: &'a (dyn Fn(&Load) -> Vec<String> + Sync),
-    /// Which of them are taken off as well.
-    pub taken_off: &'a (dyn Fn(&Load, &str) -> bool + Sync),
+    pub worth: &'a (dyn Fn(&Load) -> Vec<String> + Sync),
+    /// How each of them is sent instead.
+    pub instead: &'a (dyn Fn(&Load, &str) -> Vec<Instead> + Sync),
     /// Has the server send a file otherwise from now on, by its address, and no other.
     pub send: &'a (dyn Fn(&str, Instead) + Sync),
 }
@@ -43,9 +43,8 @@ pub async fn measure(asked: Asked<'_>) -> Result<Measured, String> {
     let own = largest(&load).ok_or("no largest paint")?;
     let before = f64::midpoint(own.0, again_ms);
     let mut tried = Vec::new();
-    for url in (asked.late)(&load).into_iter().take(TRIED) {
-        let off = (asked.taken_off)(&load, &url).then_some(Instead::Nothing);
-        for instead in [Instead::AtOnce].into_iter().chain(off) {
+    for url in (asked.worth)(&load) {
+        for instead in (asked.instead)(&load, &url) {
             (asked.send)(&url, instead);
             let mut times = Vec::new();
             for _ in 0..AGAIN {

@@ -1,8 +1,8 @@
 //! Pages drawn by chance, each loaded as it is and with one file after the other there at once: what the path
 //! gives to a file, and what the forecast says of it, held against what that really brings.
 
-use crate::at_once::{Asked, measure, request};
-use crate::blame::{Measured, judged};
+use crate::at_once::{Asked, TRIED, measure, request};
+use crate::blame::{Instead, Measured, judged};
 use crate::generator::{Drawn, HOSTS, Made, draw};
 use crate::kept::keep;
 use axum::Router;
@@ -63,8 +63,8 @@ async fn measured(page: Drawn) -> Result<Measured, String> {
         about: site.page.about.clone(),
         markup: site.page.html.as_bytes(),
         request: request(&format!("https://{}/", HOSTS[0]), conditions, &hosts),
-        late: &|_| late.clone(),
-        taken_off: &|_, _| false,
+        worth: &|_| late.iter().take(TRIED).cloned().collect(),
+        instead: &|_, _| vec![Instead::AtOnce],
         send: &|url, _| {
             let name = url.rsplit('/').next().map(str::to_owned);
             *site.at_once.lock().unwrap_or_else(PoisonError::into_inner) = name;

@@ -7,7 +7,8 @@
 //! whose files come late by chance. `switches` records the stand-in with and without its repairs, `judge-switches` holds
 //! forecasts against that. `generate` draws pages by chance and measures what each late file of theirs costs,
 //! `judge-generated` holds path and forecast against that. `late` has files of other people's pages come late by
-//! chance, and `judge-late` is to it what `judge-generated` is to `generate`. `noise` records pairs of one page, and of
+//! chance, and `judge-late` is to it what `judge-generated` is to `generate`. `off` takes files off such pages as they
+//! are, and `judge-off` judges that. `noise` records pairs of one page, and of
 //! a page and its repair, and counts what comparisons say of them.
 
 mod at_once;
@@ -78,8 +79,13 @@ async fn main() {
             Some(draws) => late::late(draws, &folder, arguments.get(3).map(String::as_str)).await,
             None => println!("accuracy: name draws as FROM-TO"),
         },
-        Some("judge-late") => {
-            let corpus = Corpus { folder: &folder.join("late"), markup: &|page| late::markup_of(&folder, &page.about) };
+        Some("off") => match arguments.get(2).and_then(|draws| range(draws)) {
+            Some(draws) => late::off(draws, &folder, arguments.get(3).map(String::as_str)).await,
+            None => println!("accuracy: name draws as FROM-TO"),
+        },
+        Some(mode @ ("judge-late" | "judge-off")) => {
+            let kept = folder.join(mode.trim_start_matches("judge-"));
+            let corpus = Corpus { folder: &kept, markup: &|page| late::markup_of(&folder, &page.about) };
             judge_kept(&corpus, arguments.get(2).map(String::as_str));
         }
         Some("gather") => {
@@ -92,7 +98,7 @@ async fn main() {
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
         _ => println!(
-            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `fixes FOLDER FROM-TO [ONLY]`, `judge-fixes FOLDER [ONLY]`, `switches FOLDER [ONLY]`, `judge-switches FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `fixes FOLDER FROM-TO [ONLY]`, `judge-fixes FOLDER [ONLY]`, `switches FOLDER [ONLY]`, `judge-switches FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `off FOLDER FROM-TO [ONLY]`, `judge-off FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
         ),
     }
 }
