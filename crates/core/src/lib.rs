@@ -82,6 +82,7 @@ pub use analysis::{
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
+pub use body_parts::parts_as_came;
 pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};
 pub use document::{
     DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, LargestPlace, Mark, SaidDocument, Share, Standing,
@@ -114,7 +115,6 @@ pub use runs::name_runs;
 pub use server_timing::{server_time_of, server_timing};
 pub use settings::Settings;
 pub use span::{Span, SpanKind};
-pub use body_parts::parts_as_came;
 pub use taken::end_as_taken;
 pub use target::Target;
 pub use tracks::{TrackLabel, Tracks, TracksHead, tracks};

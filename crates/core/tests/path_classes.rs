@@ -449,6 +449,30 @@ fn a_line_that_is_shared_gives_each_file_its_bytes_and_a_server_that_pauses_its_
     site.0.requests[2].connection = Some(2);
     assert_eq!(given(&path(&site), "other.jpg"), 0.0, "answers of other connections take turns with it");
 
+    // Six small ones and two large ones before it: each large one has a leg, the small ones beyond the third have one
+    // together, and nothing of theirs is said to be the file's own wait.
+    let mut site = Site::new();
+    site.0.conditions = preset("phone-on-the-move");
+    site.asks("hero.jpg", ResourceKind::Image, [150.0, 150.0, 1_480.0, 1_600.0]).connection = Some(1);
+    let mut from = 300.0;
+    for (name, count) in [("a", 2), ("b", 2), ("c", 2), ("large", 20), ("d", 2), ("larger", 22), ("e", 2), ("f", 2)] {
+        let came = (1..=count).map(|n| BodyPart { at: Millis(from + f64::from(n) * 20.0), bytes: Bytes(10_000) });
+        let other = site.asks(
+            &format!("{name}.jpg"),
+            ResourceKind::Image,
+            [150.0, 150.0, from, from + f64::from(count) * 20.0],
+        );
+        (other.connection, other.parts) = (Some(1), came.collect());
+        from += f64::from(count) * 20.0;
+    }
+    site.paints(1_650.0, Some("hero.jpg"));
+    let legs = path(&site);
+    assert!((given(&legs, "larger.jpg") - 440.0).abs() < 1.0 && (given(&legs, "large.jpg") - 400.0).abs() < 1.0);
+    let small = legs.iter().filter(|l| matches!(l.fact, LegFact::SharesLineWithOthers { files: 5, .. }));
+    assert!((small.map(|l| l.length().0).sum::<f64>() - 200.0).abs() < 1.0, "{legs:#?}");
+    let waited = legs.iter().filter(|l| l.cause == Cause::Wait && l.url.as_deref() == Some(&at("hero.jpg")));
+    assert!((waited.map(|l| l.length().0).sum::<f64>() - 250.0).abs() < 1.0, "{legs:#?}");
+
     // The document's second half comes 900 ms after the first, and nothing else was on the line.
     let mut site = Site::new();
     site.0.conditions = preset("phone-on-the-move");

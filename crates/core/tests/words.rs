@@ -77,6 +77,7 @@ fn legs() -> Vec<(LegFact, Vec<&'static str>)> {
         (LegFact::Looks { script: code("a.js"), brought_by: code("b.js") }, vec!["a.js", "b.js"]),
         (LegFact::StreamSays { file: url("events") }, vec!["events"]),
         (LegFact::SharesLine { file: url("hero.jpg"), with: url("big.js") }, vec!["hero.jpg", "big.js"]),
+        (LegFact::SharesLineWithOthers { file: url("hero.jpg"), files: 14 }, vec!["hero.jpg", "14"]),
         (LegFact::ServerPauses { file: url("page") }, vec!["page"]),
         (LegFact::HeldLow { file: url("hero.jpg"), gate: url("a.js") }, vec!["hero.jpg", "a.js"]),
         (LegFact::ParsedOn, vec![]),

@@ -94,6 +94,8 @@ pub enum LegFact {
     Downloads { file: Arc<str>, bytes: Option<Bytes> },
     /// The line carried another file while one was received.
     SharesLine { file: Arc<str>, with: Arc<str> },
+    /// The line carried so many others that took little of it each.
+    SharesLineWithOthers { file: Arc<str>, files: u32 },
     /// The server paused in the middle of a body.
     ServerPauses { file: Arc<str> },
     /// The server was waited for.

@@ -7,8 +7,11 @@ use crate::{Millis, Request, RequestId};
 const WORTH_NAMING: Millis = Millis(20.0);
 /// A shorter gap in a body may be the network's own.
 const PAUSED: Millis = Millis(250.0);
-/// So many others get a leg of their own at most.
-const MOST_NAMED: usize = 3;
+/// So many others get a leg of their own, however short their share.
+const NAMED: usize = 3;
+/// And so many at most, if each took the line so long.
+const MOST_NAMED: usize = 10;
+const LONG: Millis = Millis(100.0);
 
 impl Graph<'_> {
     /// What other bytes the line carried, and when the server paused, while a body was received between two
@@ -43,14 +46,26 @@ impl Graph<'_> {
     }
 
     fn carried(&self, request: &Request, others: Vec<(RequestId, Millis)>, from: Millis, to: Millis) -> Vec<Piece> {
+        let file = || request.url.clone();
         let mut pieces = Vec::new();
         let mut at = from;
-        for (other, time) in others.into_iter().filter(|(_, time)| *time >= WORTH_NAMING).take(MOST_NAMED) {
+        let mut shares = |time: Millis, about: About, fact: LegFact| {
             let until = (at + time).min(to);
-            let Some(with) = self.load.request(other).map(|r| r.url.clone()) else { continue };
-            let fact = LegFact::SharesLine { file: request.url.clone(), with };
-            pieces.push(Piece { from: at, to: until, cause: Cause::Shared, about: About::Request(other), fact });
+            pieces.push(Piece { from: at, to: until, cause: Cause::Shared, about, fact });
             at = until;
+        };
+        let (mut files, mut theirs) = (0, Millis::ZERO);
+        for (place, (other, time)) in others.into_iter().enumerate() {
+            let with = self.load.request(other).map(|r| r.url.clone());
+            let is_long = time >= WORTH_NAMING && place < NAMED || time >= LONG && place < MOST_NAMED;
+            match with.filter(|_| is_long) {
+                Some(with) => shares(time, About::Request(other), LegFact::SharesLine { file: file(), with }),
+                None => (files, theirs) = (files + 1, theirs + time),
+            }
+        }
+        // Nobody's share is the file's own.
+        if theirs >= WORTH_NAMING {
+            shares(theirs, About::Request(request.id), LegFact::SharesLineWithOthers { file: file(), files });
         }
         pieces
     }

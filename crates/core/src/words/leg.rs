@@ -94,6 +94,8 @@ pub fn leg_title(fact: &LegFact) -> String {
         LegFact::Downloads { file, .. } => return format!("{} downloads", short_name(file)),
         LegFact::Answer { file, .. } => return format!("Waiting for {}", short_name(file)),
         LegFact::SharesLine { with, .. } => return format!("The line carries {}", short_name(with)),
+        LegFact::SharesLineWithOthers { files: 1, .. } => "The line carries another file",
+        LegFact::SharesLineWithOthers { files, .. } => return format!("The line carries {files} other files"),
         LegFact::ServerPauses { file } => return format!("The server pauses in {}", short_name(file)),
         LegFact::HeldLow { file, .. } => return format!("{} is held back", short_name(file)),
         LegFact::CalledBack { script } => return format!("{} waits to be called back", first(script)),
@@ -190,6 +192,10 @@ pub fn leg_sentence(fact: &LegFact) -> String {
                 short_name(with)
             );
         }
+        LegFact::SharesLineWithOthers { file, files } => {
+            let whose = if *files == 1 { "another file".into() } else { format!("{files} others") };
+            return format!("{} had to share the line: these were the bytes of {whose}.", short_name(file));
+        }
         LegFact::HeldLow { gate, .. } => {
             return format!(
                 "The browser holds back what is not urgent while rendering is blocked; {} let go.",
@@ -265,6 +271,9 @@ mod tests {
         assert_eq!(leg_sentence(&inline), "The request for sea.jpg comes out of this run of an inline script.");
         let shared = LegFact::SharesLine { file, with: "http://a.test/vendor.js".into() };
         assert_eq!(leg_sentence(&shared), "sea.jpg had to share the line: these were the bytes of vendor.js.");
+        let small = |files| LegFact::SharesLineWithOthers { file: "http://a.test/img/sea.jpg".into(), files };
+        assert_eq!(leg_sentence(&small(14)), "sea.jpg had to share the line: these were the bytes of 14 others.");
+        assert_eq!(leg_title(&small(1)), "The line carries another file");
         let two = |count, before: Option<&str>| {
             queued(&Behind::Others { count, host: "a.test".into(), before: before.map(Into::into) })
         };

@@ -9,7 +9,9 @@ use phainon_core::forecast::{Figures, Forecast, Model, brings};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{Cause, Leg, path_to_first_paint, path_to_largest};
 use phainon_core::server_work::server_times;
-use phainon_core::{Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source, end_as_taken, parts_as_came};
+use phainon_core::{
+    Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source, end_as_taken, parts_as_came,
+};
 use std::path::Path;
 use std::sync::Arc;
 
