@@ -58,6 +58,12 @@ pub fn accused(path: &[Leg], reliefs: &[Relief], file: &[RequestId]) -> (f64, f6
     (sum(false), sum(true), gains.fold(0.0, f64::max).min(sum(true)))
 }
 
+/// What of a file's fetching on the path the largest paint would gain: with the file there at once, or without it, as a
+/// sheet of fonts that is not there lets text be shown in another.
+pub fn without(fetching: f64, alone: f64, gain: f64) -> f64 {
+    alone.max(gain.min(fetching))
+}
+
 /// When the largest paint was, in ms, and of what.
 pub fn largest(load: &Load) -> Option<(f64, String)> {
     load.largest().map(|l| (l.at.0, l.url.clone().or_else(|| l.selector.clone()).unwrap_or_default()))
@@ -95,14 +101,18 @@ pub fn judged(page: &Measured) -> Judged {
         let of_file: Vec<RequestId> = ids.iter().map(|r| r.id).collect();
         let (runs, fetching, alone) = accused(&path, &reliefs, &of_file);
         let file = tried.file.clone();
-        let (given, held, edit) = match tried.instead {
-            // Its runs are there whenever it comes.
-            Instead::AtOnce => (fetching, alone, Edit::FasterResponse { file, to: Some(Millis(0.0)) }),
-            Instead::Nothing => (fetching + runs, alone + runs, Edit::Remove { file }),
+        let edit = match tried.instead {
+            Instead::AtOnce => Edit::FasterResponse { file, to: Some(Millis(0.0)) },
+            Instead::Nothing => Edit::Remove { file },
         };
         let forecast = model.forecast(std::slice::from_ref(&edit), &NoBodies);
         let expected =
             forecast.before.value(Metric::Lcp).zip(forecast.after.value(Metric::Lcp)).map_or(0.0, |(a, b)| a - b);
+        let (given, held) = match tried.instead {
+            // Its runs are there whenever it comes.
+            Instead::AtOnce => (fetching, alone),
+            Instead::Nothing => (fetching + runs, without(fetching, alone, expected) + runs),
+        };
         let gain = before - tried.largest_ms;
         judged.gains.push((expected, gain, tried.largest_ms));
         // What its bytes take of the line they take whenever they come: that is no question to one sent at once.

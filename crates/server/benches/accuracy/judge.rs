@@ -1,6 +1,6 @@
 //! Path and forecast judged by measured pairs.
 
-use crate::blame::{accused, culprit_from, tasks_of};
+use crate::blame::{accused, culprit_from, tasks_of, without};
 use crate::kept;
 use crate::measure::middle;
 use crate::order::kendall;
@@ -129,7 +129,10 @@ fn judged(pages: &[Page], each: bool) {
             {
                 let (runs, fetching, alone) = accused(&path, &reliefs, &off.files);
                 let server = off.server(&path);
-                let (given, held) = (runs + fetching + server, runs + alone + server);
+                let gains =
+                    known.iter().filter_map(|f| Some(f.before.value(Metric::Lcp)? - f.after.value(Metric::Lcp)?));
+                let gain = middle(gains.collect()).unwrap_or_default();
+                let (given, held) = (runs + fetching + server, runs + without(fetching, alone, gain) + server);
                 let least = culprit_from(a);
                 let scatter = spread(&page.plain, Metric::Lcp).max(spread(&tried.loads, Metric::Lcp));
                 verdict = match (a - b > least, held > least) {
