@@ -55,7 +55,9 @@ impl Graph<'_> {
             at = until;
         };
         let (mut files, mut theirs) = (0, Millis::ZERO);
-        for (place, (other, time)) in others.into_iter().enumerate() {
+        // Headers alone are nothing that the line is shared with.
+        let others = others.into_iter().filter(|(_, time)| *time > Millis::ZERO);
+        for (place, (other, time)) in others.enumerate() {
             let with = self.load.request(other).map(|r| r.url.clone());
             let is_long = time >= WORTH_NAMING && place < NAMED || time >= LONG && place < MOST_NAMED;
             match with.filter(|_| is_long) {
