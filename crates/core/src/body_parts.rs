@@ -2,15 +2,15 @@
 //! behind a frame of half a second all that came meanwhile is told at once, later than the ends of the requests, which
 //! the process of the network tells. No part came after the end of its request, nor faster than the line carries.
 
-use crate::{Load, Millis};
+use crate::{Conditions, Load, Millis};
 
 /// Has the parts of bodies have come as late as they can have, and no later: what came later leaves so much less of the
 /// line's time to what came before it. Where the line's rate is known, that is the last of all orders of coming in which
 /// each part is there when it is told.
 #[allow(clippy::cast_precision_loss)]
 pub fn parts_as_came(load: &mut Load) {
-    // Bytes a millisecond; 0 is unlimited or not known.
-    let rate = load.conditions.as_ref().map_or(0.0, |c| c.down_bits as f64 / 8_000.0);
+    // 0 is unlimited or not known.
+    let rate = load.conditions.as_ref().map_or(0.0, Conditions::down_bytes_per_ms);
     let mut told: Vec<(Millis, usize, usize)> = Vec::new();
     for (place, request) in load.requests.iter().enumerate().filter(|(_, r)| r.is_network()) {
         let end = request.end.unwrap_or(Millis(f64::INFINITY));

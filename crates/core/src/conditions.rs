@@ -64,6 +64,13 @@ impl Conditions {
     pub fn total_round_trip_ms(&self) -> f64 {
         self.round_trip_ms + self.distance.added_ms()
     }
+
+    /// Bytes that the line carries down in a millisecond; 0 is unlimited.
+    #[must_use]
+    #[allow(clippy::cast_precision_loss)]
+    pub fn down_bytes_per_ms(&self) -> f64 {
+        self.down_bits as f64 / 8_000.0
+    }
 }
 
 /// Conditions that come with the product.

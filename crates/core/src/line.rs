@@ -48,7 +48,7 @@ impl Line {
     #[allow(clippy::cast_precision_loss)]
     pub fn of(load: &Load) -> Self {
         let conditions: Option<&Conditions> = load.conditions.as_ref();
-        let rate = conditions.map_or(0.0, |c| c.down_bits as f64 / 8_000.0);
+        let rate = conditions.map_or(0.0, Conditions::down_bytes_per_ms);
         let mut came: Vec<_> = load
             .requests
             .iter()
@@ -247,10 +247,11 @@ impl Line {
 #[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
 fn pieces(part: &BodyPart, rate: f64) -> impl Iterator<Item = (f64, u64)> {
     let (at, bytes) = (part.at.0, part.bytes.0);
-    let record = if rate > 0.0 { RECORD as u64 } else { bytes.max(1) };
-    (0..bytes.div_ceil(record).max(1)).map(move |piece| {
+    // What a line without a rate carries came at once.
+    let (record, takes) = if rate > 0.0 { (RECORD as u64, 1.0 / rate) } else { (bytes.max(1), 0.0) };
+    (0..bytes.div_ceil(record)).map(move |piece| {
         let after = piece * record;
-        (if rate > 0.0 { at - after as f64 / rate } else { at }, (bytes - after.min(bytes)).min(record))
+        (at - after as f64 * takes, (bytes - after).min(record))
     })
 }
 
@@ -310,6 +311,19 @@ mod tests {
         let behind = load(vec![request(0, 10.0, 430.0, 1, &[]), request(1, 0.0, 100.0, 1, &early)]);
         let ahead = Line::of(&behind).ahead(&behind.requests[0], Millis(10.0), Millis(430.0));
         assert_eq!(ahead, [(RequestId(1), Millis(200.0))]);
+    }
+
+    #[test]
+    fn the_line_does_not_rest_while_a_body_is_on_its_way() {
+        // No bytes are told of for 150 ms, which is longer than a rest and no longer than what a window may take to grow.
+        let ahead = |parts: &[(f64, u64)]| {
+            let load = load(vec![request(0, 10.0, 730.0, 1, &[]), request(1, 0.0, 100.0, 1, parts)]);
+            let ahead = Line::of(&load).ahead(&load.requests[0], Millis(10.0), Millis(730.0));
+            ahead.iter().map(|(_, took)| took.0).sum::<f64>()
+        };
+        assert_eq!(ahead(&[(400.0, 50_000), (580.0, 15_000), (700.0, 40_000)]), 210.0);
+        // After a longer gap the server had made a pause.
+        assert_eq!(ahead(&[(300.0, 50_000), (580.0, 15_000), (700.0, 40_000)]), 110.0);
     }
 
     #[test]

@@ -166,7 +166,7 @@ impl<'g, 'a> Builder<'g, 'a> {
     fn requests(&mut self) {
         let load = &*self.prepared.load;
         self.world.add(Kind::After, 0.0);
-        self.world.rate = load.conditions.as_ref().map_or(0.0, |c| c.down_bits as f64 / 8_000.0);
+        self.world.rate = load.conditions.as_ref().map_or(0.0, crate::Conditions::down_bytes_per_ms);
         self.world.round_trip = load.conditions.as_ref().map_or(0.0, crate::Conditions::total_round_trip_ms);
         let mut connections: HashMap<u64, u32> = HashMap::new();
         let mut fresh = 0u32;

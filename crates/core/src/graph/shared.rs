@@ -65,9 +65,9 @@ impl Graph<'_> {
                 None => (files, theirs) = (files + 1, theirs + time),
             }
         }
-        // Nobody's share is the file's own.
+        // What many took a little of is none of theirs alone, nor the file's own.
         if theirs >= WORTH_NAMING {
-            shares(theirs, About::Request(request.id), LegFact::SharesLineWithOthers { file: file(), files });
+            shares(theirs, About::Browser, LegFact::SharesLineWithOthers { file: file(), files });
         }
         pieces
     }

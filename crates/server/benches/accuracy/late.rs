@@ -1,15 +1,13 @@
-//! Pages of other people, whose files come late by chance or as they are: what path and forecast say of a file, held
-//! against what the page does with it there at once, or without it.
+//! Pages of other people whose files come late by chance: what path and forecast say of each late file, held
+//! against what it brings there at once, and without it.
 
 use crate::at_once::{self, Asked, TRIED, measure};
 use crate::blame::{Instead, Measured, judged};
 use crate::kept::keep;
 use crate::templates::{PAGES, Waits, markup, number_of, serve};
-use phainon_core::path::path_to_largest;
-use phainon_core::{Load, Prepared, Request, ResourceKind, preset};
+use phainon_core::{Load, ResourceKind, preset};
 use std::ops::Range;
 use std::path::Path;
-use std::sync::Arc;
 use std::time::Duration;
 
 /// Files are tried that the server sends so late.
@@ -69,59 +67,14 @@ async fn measured(folder: &Path, page: &str, seed: u64) -> Result<Measured, Stri
 }
 
 /// Whether a page can do without a file: of these kinds, and not the largest element's own.
-fn can_be_off(load: &Load, url: &str, kinds: &[ResourceKind]) -> bool {
+pub fn can_be_off(load: &Load, url: &str, kinds: &[ResourceKind]) -> bool {
     let largest = load.largest().and_then(|l| l.url.as_deref());
     let mut of_file = load.requests.iter().filter(|r| *r.url == *url);
     largest != Some(url) && of_file.all(|r| kinds.contains(&r.kind))
 }
 
-/// So many files of a page that comes as it is are taken off, one at a time: those that the path gives most to, then the
-/// heaviest.
-const TAKEN_OFF: usize = 6;
-
-/// Measures pages whose files come as they are, over the phone's line in even draws and the laptop's in odd ones, and
-/// without one file after the other.
-pub async fn off(draws: Range<u64>, folder: &Path, only: Option<&str>) {
-    let wanted = |name: &str| only.is_none_or(|only| only.split(',').any(|o| name.contains(o)));
-    for draw in draws {
-        let conditions = ["phone-on-the-move", "home-laptop"][usize::from(draw % 2 == 1)];
-        for page in PAGES.iter().filter(|p| wanted(p)) {
-            match without(folder, page, conditions, draw).await {
-                Ok(measured) => told(&measured, &folder.join("off")),
-                Err(why) => println!("{page}: could not be measured: {why}"),
-            }
-        }
-    }
-}
-
-async fn without(folder: &Path, page: &str, conditions: &str, draw: u64) -> Result<Measured, String> {
-    let served = serve(folder, page, Waits::Usual).await?;
-    // An empty font is refused once it has come, which is waited for as it would be for the font.
-    let kinds = [ResourceKind::Script, ResourceKind::Style, ResourceKind::Image];
-    let heavy = |load: &Load| {
-        let path = path_to_largest(&Arc::new(Prepared::plain(load.clone()))).unwrap_or_default();
-        let given = |r: &Request| path.iter().filter(|l| l.request == Some(r.id)).map(|l| l.length().0).sum::<f64>();
-        let document = load.document().map(|d| d.id);
-        let counts = |r: &&Request| r.is_network() && Some(r.id) != document && r.status == Some(200);
-        let mut files: Vec<&Request> = load.requests.iter().filter(counts).collect();
-        files.sort_by(|a, b| given(b).total_cmp(&given(a)).then(b.transferred.cmp(&a.transferred)));
-        files.dedup_by(|a, b| a.url == b.url);
-        let addresses = files.into_iter().map(|r| r.url.to_string());
-        addresses.filter(|url| can_be_off(load, url, &kinds)).take(TAKEN_OFF).collect()
-    };
-    let asked = Asked {
-        seed: draw,
-        about: format!("{page}, {conditions}, as it is"),
-        markup: served.markup.as_bytes(),
-        request: at_once::request(&served.url, preset(conditions).ok_or("no preset")?, &served.hosts),
-        worth: &heavy,
-        instead: &|_, _| vec![Instead::Nothing],
-        send: &|url, instead| served.send(url, instead),
-    };
-    measure(asked).await
-}
-
-fn told(measured: &Measured, folder: &Path) {
+/// Prints what a page says, and keeps it.
+pub fn told(measured: &Measured, folder: &Path) {
     println!("{}\n{}", measured.about, judged(measured).lines.join("\n"));
     if let Err(why) = keep(measured, folder) {
         println!("  not kept: {why}");

@@ -21,6 +21,7 @@ mod kept;
 mod late;
 mod measure;
 mod noise;
+mod off;
 mod order;
 mod pairs;
 #[path = "../../../recorder/tests/picture/mod.rs"]
@@ -80,7 +81,7 @@ async fn main() {
             None => println!("accuracy: name draws as FROM-TO"),
         },
         Some("off") => match arguments.get(2).and_then(|draws| range(draws)) {
-            Some(draws) => late::off(draws, &folder, arguments.get(3).map(String::as_str)).await,
+            Some(draws) => off::off(draws, &folder, arguments.get(3).map(String::as_str)).await,
             None => println!("accuracy: name draws as FROM-TO"),
         },
         Some(mode @ ("judge-late" | "judge-off")) => {

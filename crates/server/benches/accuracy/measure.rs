@@ -1,7 +1,8 @@
 //! Recording a page and replaying it.
 
 use phainon_core::metrics::{Metric, Metrics};
-use phainon_core::{Conditions, Load, Visit};
+use phainon_core::path::path_to_largest;
+use phainon_core::{Conditions, Load, Prepared, Request, Visit};
 use phainon_formats::BodyMap;
 use phainon_local::LocalHosts;
 use phainon_recorder::{RecordRequest, Recording, Sealed, record_whole};
@@ -222,6 +223,19 @@ fn side_by_side(base: &Base, again: &Recording) -> Result<(), String> {
         );
     }
     Ok(())
+}
+
+/// The files of a page but its document: those that the path gives most to, then the heaviest.
+pub fn by_weight(prepared: &Prepared) -> Vec<&Request> {
+    let load = &prepared.load;
+    let path = path_to_largest(prepared).unwrap_or_default();
+    let given = |r: &Request| path.iter().filter(|l| l.request == Some(r.id)).map(|l| l.length().0).sum::<f64>();
+    let document = load.document().map(|d| d.id);
+    let counts = |r: &&Request| r.is_network() && Some(r.id) != document && r.status == Some(200);
+    let mut files: Vec<&Request> = load.requests.iter().filter(counts).collect();
+    files.sort_by(|a, b| given(b).total_cmp(&given(a)).then(b.transferred.cmp(&a.transferred)));
+    files.dedup_by(|a, b| a.url == b.url);
+    files
 }
 
 /// What tells a largest element apart from others.

@@ -2,10 +2,10 @@
 //! that path and forecast can be judged by them again and again.
 
 use crate::kept;
-use crate::measure::{self, base, element, record, standing};
+use crate::measure::{self, base, by_weight, element, record, standing};
+use crate::off::TAKEN_OFF;
 use crate::templates;
 use phainon_core::metrics::{Coverage, Metric, Metrics};
-use phainon_core::path::path_to_largest;
 use phainon_core::{Edit, EditKind, Load, RenderBlocking, Request, ResourceKey, ResourceKind, Visit, analyse, preset};
 use phainon_recorder::{RecordRequest, Recording};
 use phainon_server::read_loads;
@@ -21,8 +21,6 @@ use tokio::sync::mpsc;
 
 /// A load is over when nothing has come for so long.
 pub const QUIET: Duration = Duration::from_millis(1200);
-/// So many files are taken off a page, one at a time: those that the path accuses, then the heaviest.
-const TAKEN_OFF: usize = 6;
 /// So many other edits of a page are tried.
 const OTHERS: usize = 5;
 /// So many edits that findings call for are tried of a page whose files come late by chance.
@@ -169,20 +167,9 @@ pub fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {
 
 /// Edits worth measuring: files taken off, scripts that block deferred, and what findings call for.
 fn usual(base: &Base, recording: &Recording) -> Vec<Edit> {
-    let load = &base.prepared.load;
-    let path = path_to_largest(&base.prepared).unwrap_or_default();
-    let given = |r: &Request| path.iter().filter(|l| l.request == Some(r.id)).map(|l| l.length().0).sum::<f64>();
-    let document = load.document().map(|d| d.id);
-    let largest = load.largest().and_then(|l| l.url.clone()).unwrap_or_default();
-    let mut files: Vec<&Request> = load
-        .requests
-        .iter()
-        .filter(|r| r.is_network() && Some(r.id) != document && r.status == Some(200) && *r.url != *largest)
-        .collect();
-    files.sort_by(|a, b| given(b).total_cmp(&given(a)).then(b.transferred.cmp(&a.transferred)));
-    files.dedup_by(|a, b| a.url == b.url);
-    let mut edits: Vec<Edit> =
-        files.iter().take(TAKEN_OFF).map(|r| Edit::Remove { file: ResourceKey::of(&r.url) }).collect();
+    let largest = base.prepared.load.largest().and_then(|l| l.url.clone()).unwrap_or_default();
+    let files = by_weight(&base.prepared).into_iter().filter(|r| *r.url != *largest);
+    let mut edits: Vec<Edit> = files.take(TAKEN_OFF).map(|r| Edit::Remove { file: ResourceKey::of(&r.url) }).collect();
     edits.extend(called_for(base, recording).into_iter().take(OTHERS));
     edits
 }
