@@ -8,9 +8,9 @@ use phainon_core::forecast::{Forecast, Instead, Model};
 use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
-    BodyRef, Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking, Request,
-    RequestId, ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind, WorkName,
-    end_as_taken, parts_as_came, preset,
+    BodyPart, BodyRef, Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking,
+    Request, RequestId, ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind,
+    WorkName, end_as_taken, parts_as_came, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -629,9 +629,47 @@ fn a_picture_waits_for_what_went_before_it_however_late_that_is_told() {
     site.paints(1_640.0, Some("large.jpg"));
     site.0.fcp = Some(Millis(900.0));
     let alone = |site: &Site| change(&forecast(site, &[Edit::Remove { file: file("first.jpg") }]), Metric::Lcp);
-    near(alone(&site), 0.0);
+    let told_late = alone(&site);
+    assert!(told_late > -50.0, "{told_late}");
     parts_as_came(&mut site.0);
-    near(alone(&site), -600.0);
+    // The largest has the line 600 ms sooner, and its window has yet to grow: rounds of 14.6 and 29.2 kB leave some 160
+    // of 240 ms unused.
+    near(alone(&site), -600.0 + 160.0);
+}
+
+/// A library of another host shares the line with a picture, behind which the largest stands on its connection. Without
+/// the library that picture is through some 1,140 ms after its headers: 1,000 for its bytes, and 140 while its window
+/// grows.
+#[test]
+fn what_takes_the_line_from_others_before_the_largest_is_named_beside_its_path() {
+    let mut site = Site::new();
+    site.0.conditions = preset("phone-on-the-move");
+    let every = |from: u32, to: u32, bytes: u64| {
+        let part = move |i: u32| BodyPart { at: Millis(f64::from(from + 20 * i)), bytes: Bytes(bytes) };
+        (0..=(to - from) / 20).map(part).collect::<Vec<_>>()
+    };
+    let banner = site.asks("banner.jpg", ResourceKind::Image, [250.0, 250.0, 370.0, 2_170.0]);
+    banner.parts = [every(390, 1_970, 5_000), every(1_990, 2_170, 10_000)].concat();
+    let largest = site.asks("large.jpg", ResourceKind::Image, [251.0, 251.0, 2_175.0, 2_770.0]);
+    largest.parts = every(2_190, 2_770, 10_000);
+    let library = site.asks("all.js", ResourceKind::Script, [250.0, 250.0, 370.0, 1_970.0]);
+    library.parts = every(390, 1_970, 5_000);
+    library.url = library.url.replace("www.skerryline.test", "libs.quayside.test").into();
+    let library = ResourceKey::of(&library.url);
+    for (request, connection) in site.0.requests[1..].iter_mut().zip([7, 7, 8]) {
+        (request.connection, request.protocol) = (Some(connection), Some("h2".into()));
+        request.transferred = Some(Bytes(request.parts.iter().map(|p| p.bytes.0).sum()));
+    }
+    site.draws([2_775.0, 2_785.0]);
+    site.paints(2_800.0, Some("large.jpg"));
+    site.0.fcp = Some(Millis(900.0));
+    near(change(&forecast(&site, &[Edit::Remove { file: library }]), Metric::Lcp), 370.0 + 1_140.0 - 2_175.0);
+    let prepared = Arc::new(Prepared::plain(site.0.clone()));
+    let path = path_to_largest(&prepared).unwrap();
+    let reliefs = Model::of(&prepared).reliefs(&path);
+    let beside: Vec<_> = reliefs.iter().filter(|r| r.beside).map(|r| r.request.0).collect();
+    assert_eq!(beside, [3]);
+    assert!(path.iter().all(|l| l.request != Some(RequestId(3))), "no leg of the path is the library's");
 }
 
 /// A third party's sheet is sent once the connection is open that another file of its host opens.

@@ -64,13 +64,22 @@ pub fn transfers(line: Direction, bodies: &[usize]) -> Vec<Duration> {
         .enumerate()
         .map(|(connection, &bytes)| Body { connection, ready: Duration::ZERO, bytes })
         .collect();
-    shared(line, &bodies)
+    shared(line, &bodies).into_iter().map(|arrival| arrival.last).collect()
 }
 
-/// When the last byte of each body has arrived. Those of one connection go one after the other, in the order
+/// When a body has arrived.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Arrival {
+    /// Its first chunk, and its headers with it.
+    pub first: Duration,
+    /// Its last byte.
+    pub last: Duration,
+}
+
+/// When the first chunk and the last byte of each body have arrived. Those of one connection go one after the other, in the order
 /// in which they are ready; connections take turns, chunk by chunk.
 #[must_use]
-pub fn shared(line: Direction, bodies: &[Body]) -> Vec<Duration> {
+pub fn shared(line: Direction, bodies: &[Body]) -> Vec<Arrival> {
     struct Flow {
         /// Its bodies that have not gone, the next one last.
         queue: Vec<usize>,
@@ -78,7 +87,8 @@ pub fn shared(line: Direction, bodies: &[Body]) -> Vec<Duration> {
         window: Window,
         ready: Duration,
     }
-    let mut arrived: Vec<Duration> = bodies.iter().map(|b| b.ready + line.round_trip / 2).collect();
+    let at_once = |body: &Body| body.ready + line.round_trip / 2;
+    let mut arrived: Vec<Arrival> = bodies.iter().map(|b| Arrival { first: at_once(b), last: at_once(b) }).collect();
     let connections = bodies.iter().map(|b| b.connection + 1).max().unwrap_or(0);
     let mut order: Vec<usize> = (0..bodies.len()).filter(|&i| bodies[i].bytes > 0).collect();
     order.sort_by_key(|&i| std::cmp::Reverse((bodies[i].ready, i)));
@@ -103,13 +113,16 @@ pub fn shared(line: Direction, bodies: &[Body]) -> Vec<Duration> {
         }
         let passed = bottleneck.pass(bytes, flow.ready);
         flow.window.sent(bytes, passed);
+        if let Some(&body) = flow.queue.last().filter(|&&body| flow.left == bodies[body].bytes) {
+            arrived[body].first = passed + line.round_trip / 2;
+        }
         flow.left -= bytes;
         flow.ready = passed;
         if flow.left > 0 {
             continue;
         }
         if let Some(done) = flow.queue.pop() {
-            arrived[done] = passed + line.round_trip / 2;
+            arrived[done].last = passed + line.round_trip / 2;
         }
         match flow.queue.last() {
             Some(&next) => (flow.left, flow.ready) = (bodies[next].bytes, bodies[next].ready.max(passed)),
@@ -157,7 +170,7 @@ mod tests {
                 Body { connection: 0, ready: Duration::ZERO, bytes: 60_000 },
                 Body { connection, ready, bytes: 60_000 },
             ];
-            ms(shared(line(100.0, 100), &bodies)[1])
+            ms(shared(line(100.0, 100), &bodies)[1].last)
         };
         // A grown window lets 60 kB go at once, and a fresh one in three round trips; nothing goes before it is
         // there.
@@ -165,7 +178,9 @@ mod tests {
         assert!((750.0..760.0).contains(&later(1)), "{}", later(1));
         let queued = [Body { connection: 0, ready: Duration::ZERO, bytes: 50_000 }; 2];
         let took = shared(line(4.0, 0), &queued);
-        assert_eq!([ms(took[0]).round(), ms(took[1]).round()], [100.0, 200.0]);
+        assert_eq!([ms(took[0].last).round(), ms(took[1].last).round()], [100.0, 200.0]);
+        // The second's headers stand behind the first.
+        assert_eq!([ms(took[0].first).round(), ms(took[1].first).round()], [3.0, 103.0]);
     }
 
     #[test]

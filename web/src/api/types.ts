@@ -2513,6 +2513,10 @@ given_ms: Millis,
  */
 gain_ms: Millis, 
 /**
+ * It is none of the path's files.
+ */
+beside: boolean, 
+/**
  * One sentence.
  */
 sentence: string, };

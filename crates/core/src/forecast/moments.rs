@@ -204,23 +204,39 @@ impl<'g, 'a> Builder<'g, 'a> {
                 bytes,
                 bytes_observed: bytes,
                 wait: answered - sent,
-                wait_observed: answered - sent,
+                queued: 0.0,
                 body: done - answered,
             });
-            self.world.ahead.push(Vec::new());
         }
-        for request in &load.requests {
-            let i = request.id.0 as usize;
-            let [sent, answered] = [Phase::Sent, Phase::Answered].map(|p| self.world.moment(p.of(request.id)).at);
+        self.queues();
+    }
+
+    /// What of each wait was the server's, and what stood before the headers on their connection. An answer that went
+    /// behind another was ready no sooner than that one.
+    fn queues(&mut self) {
+        let load = &*self.prepared.load;
+        let moment = |world: &World, phase: Phase, id: RequestId| world.moment(phase.of(id)).at;
+        let mut answers: Vec<RequestId> = load.requests.iter().map(|r| r.id).collect();
+        answers.sort_by(|a, b| {
+            let answered = |id: &RequestId| moment(&self.world, Phase::Answered, *id);
+            answered(a).total_cmp(&answered(b))
+        });
+        self.world.answers = answers.iter().map(|id| id.0).collect();
+        for id in answers {
+            let Some(request) = load.request(id) else { continue };
+            let [sent, answered] = [Phase::Sent, Phase::Answered].map(|phase| moment(&self.world, phase, id));
             let mut ahead = self.graph.line().ahead(request, Millis(sent), Millis(answered));
-            ahead.retain(|(id, _)| self.world.moment(Phase::Done.of(*id)).at > sent);
-            let sum: f64 = ahead.iter().map(|(_, ms)| ms.0).sum();
-            let round_trip = self.world.round_trip.min(answered - sent);
-            let most = (answered - sent - round_trip).max(0.0);
-            let scale = if sum > most { most / sum } else { 1.0 };
-            self.world.ahead[i] = ahead.into_iter().map(|(id, ms)| (id.0, ms.0 * scale)).collect();
-            self.world.transfers[i].wait -= sum * scale;
-            self.world.transfers[i].wait_observed = self.world.transfers[i].wait;
+            ahead.retain(|(other, _)| {
+                // Of bytes that a browser tells of together some seem to have come before the headers of their own.
+                moment(&self.world, Phase::Done, *other) > sent
+                    && moment(&self.world, Phase::Answered, *other) <= answered
+            });
+            let most = (answered - sent - self.world.round_trip).max(0.0);
+            let since = answered - ahead.iter().map(|(_, ms)| ms.0).sum::<f64>().min(most);
+            let ready = |id: RequestId| moment(&self.world, Phase::Sent, id) + self.world.transfers[id.0 as usize].wait;
+            let since = ahead.iter().map(|(other, _)| ready(*other)).fold(since, f64::max).min(answered);
+            let transfer = &mut self.world.transfers[id.0 as usize];
+            (transfer.wait, transfer.queued) = (since - sent, answered - since);
         }
     }
 

@@ -3,10 +3,12 @@
 //! A path names what a paint waited for. Where two files come at nearly the same time, the later of them has
 //! the whole wait, and yet the paint would hardly come earlier without it: the other one takes over. The
 //! forward run tells how much earlier the paint comes once a file is there as soon as it is asked of its server,
-//! and what it waits for then.
+//! and what it waits for then. It tells as well what a path cannot: that a file beside it takes the line from what
+//! stands before a file of the path.
 
 use super::change::Change;
 use super::steps::Step;
+use super::world::Phase;
 use super::{Model, outcome};
 use crate::graph::Cause;
 use crate::path::Leg;
@@ -16,6 +18,8 @@ use std::sync::Arc;
 
 /// Files that take less of the path than this, in ms, are not looked at.
 const LEAST: f64 = 20.0;
+/// So many of the heaviest files beside the path are looked at.
+const BESIDE: usize = 10;
 
 /// What the largest paint gains from a file that is there at once.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -28,6 +32,8 @@ pub struct Relief {
     pub gain_ms: Millis,
     /// What then takes most of that stretch of the path.
     pub instead: Option<Instead>,
+    /// It is none of the path's files: its bytes take the line that they need.
+    pub beside: bool,
 }
 
 /// What takes over on the path.
@@ -46,7 +52,8 @@ pub fn fetches(cause: Cause) -> bool {
 }
 
 impl Model {
-    /// What the largest paint gains from each file of its path that is there at once, in the path's order.
+    /// What the largest paint gains from each file of its path that is there at once, in the path's order; then from
+    /// those beside it that take the line from them, the one that is worth most first.
     #[must_use]
     pub fn reliefs(&self, path: &[Leg]) -> Vec<Relief> {
         let mut reliefs: Vec<Relief> = Vec::new();
@@ -54,7 +61,13 @@ impl Model {
             let Some(request) = leg.request else { continue };
             match reliefs.iter_mut().find(|r| r.request == request) {
                 Some(known) => known.given_ms += leg.length(),
-                None => reliefs.push(Relief { request, given_ms: leg.length(), gain_ms: Millis::ZERO, instead: None }),
+                None => reliefs.push(Relief {
+                    request,
+                    given_ms: leg.length(),
+                    gain_ms: Millis::ZERO,
+                    instead: None,
+                    beside: false,
+                }),
             }
         }
         reliefs.retain(|r| r.given_ms.0 >= LEAST);
@@ -66,7 +79,31 @@ impl Model {
             relief.gain_ms = Millis(gain);
             relief.instead = instead(&steps, relief.request, from, to);
         }
+        let beside = self.beside(&reliefs);
+        reliefs.extend(beside);
         reliefs
+    }
+
+    /// What the largest paint gains from heavy files beside its path, where that is worth a word.
+    fn beside(&self, known: &[Relief]) -> Vec<Relief> {
+        let world = &self.ground.moments.world;
+        let Some(until) = self.figures.lcp_ms.filter(|_| world.rate > 0.0) else { return Vec::new() };
+        let bytes = |id: RequestId| world.transfers[id.0 as usize].bytes;
+        let sent = |id: RequestId| world.moment(Phase::Sent.of(id)).at;
+        let requests = self.ground.prepared.load.requests.iter().map(|r| r.id);
+        let counts = |id: &RequestId| {
+            bytes(*id) / world.rate >= LEAST && sent(*id) < until.0 && !known.iter().any(|k| k.request == *id)
+        };
+        let mut heavy: Vec<RequestId> = requests.filter(counts).collect();
+        heavy.sort_by(|a, b| bytes(*b).total_cmp(&bytes(*a)));
+        heavy.truncate(BESIDE);
+        let relief = |request| {
+            let gain_ms = Millis(self.at_once(request).0);
+            Relief { request, given_ms: Millis::ZERO, gain_ms, instead: None, beside: true }
+        };
+        let mut beside: Vec<Relief> = heavy.into_iter().map(relief).filter(|r| r.gain_ms.0 >= LEAST).collect();
+        beside.sort_by(|a, b| b.gain_ms.order(&a.gain_ms));
+        beside
     }
 
     /// How much earlier the largest paint comes, in ms, and its way then, with a file that takes its server no

@@ -3,7 +3,7 @@
 
 use super::world::{Cut, Kind, Phase, Place, START, World};
 use crate::RequestId;
-use phainon_link::{Body, Direction, shared};
+use phainon_link::{Body, CHUNK, Direction, shared};
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap, HashMap};
 use std::time::Duration;
@@ -62,11 +62,20 @@ impl Dependents {
     }
 }
 
-/// The bodies' times as observed and as the line's model has them, both of the load without edits.
+/// What the line's model has of a request, in ms.
+#[derive(Debug, Clone, Copy, Default)]
+struct Carried {
+    /// For how long its headers stand behind other answers once the server has it.
+    queued: f64,
+    /// From its headers to its last byte.
+    body: f64,
+}
+
+/// The times of answers as the line's model has them of the load without edits.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Calibration {
-    /// Of each request the line's time for its body by the model.
-    pub modelled: Vec<f64>,
+    /// Of each request.
+    modelled: Vec<Carried>,
 }
 
 impl Calibration {
@@ -77,51 +86,63 @@ impl Calibration {
     }
 }
 
-/// What the line takes for each body, given when their headers came.
-fn modelled(world: &World, at: &[f64]) -> Vec<f64> {
-    let mut took = vec![0.0; world.transfers.len()];
+/// What the line takes for each answer, given when each was asked of its server.
+fn modelled(world: &World, at: &[f64]) -> Vec<Carried> {
+    let mut took = vec![Carried::default(); world.transfers.len()];
     if world.rate <= 0.0 {
         return took;
     }
     let half = world.round_trip / 2.0;
     let mut requests = Vec::new();
     let mut bodies = Vec::new();
-    for (i, transfer) in world.transfers.iter().enumerate() {
-        let answered = at[answered(i) as usize];
-        if transfer.bytes < 1.0 || !answered.is_finite() {
+    for &i in &world.answers {
+        let (i, transfer) = (i as usize, &world.transfers[i as usize]);
+        let sent = at[sent(i) as usize];
+        if transfer.bytes < 1.0 || !sent.is_finite() {
             continue;
         }
-        // What waited for others on its connection stood behind them in the server's order since it was ready.
-        let had = if world.ahead[i].is_empty() { answered } else { at[sent(i) as usize] + transfer.wait };
+        let ready = duration(sent + transfer.wait - half);
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-        bodies.push(Body {
-            connection: transfer.connection as usize,
-            ready: duration(had.min(answered) - half),
-            bytes: transfer.bytes as usize,
-        });
-        requests.push((i, answered));
+        let bytes = transfer.bytes as usize;
+        bodies.push(Body { connection: transfer.connection as usize, ready, bytes });
+        requests.push(i);
     }
     let line = Direction { rate: world.rate * 1000.0, round_trip: duration(world.round_trip) };
-    for ((i, answered), arrived) in requests.into_iter().zip(shared(line, &bodies)) {
-        took[i] = (arrived.as_secs_f64() * 1000.0 - answered).max(0.0);
+    for ((i, body), arrived) in requests.into_iter().zip(&bodies).zip(shared(line, &bodies)) {
+        #[allow(clippy::cast_precision_loss)]
+        let alone = ms(body.ready) + half + body.bytes.min(CHUNK) as f64 / world.rate;
+        let queued = (ms(arrived.first) - alone).max(0.0);
+        took[i] = Carried { queued, body: ms(arrived.last) - ms(arrived.first) };
     }
     took
 }
 
 /// A body's time: as observed, and longer or shorter by what the model says.
-fn body(world: &World, i: usize, before: f64, now: f64) -> f64 {
+fn body(world: &World, i: usize, before: Carried, now: Carried) -> f64 {
     let transfer = &world.transfers[i];
     let share = if transfer.bytes_observed > 0.0 { transfer.bytes / transfer.bytes_observed } else { 1.0 };
     if world.rate <= 0.0 {
         return transfer.body * share;
     }
     let least = (transfer.bytes / world.rate).min(transfer.body * share);
-    let took = if before > transfer.body && before > 0.0 {
-        transfer.body * now / before
+    let took = if before.body > transfer.body && before.body > 0.0 {
+        transfer.body * now.body / before.body
     } else {
-        transfer.body + now - before
+        transfer.body + now.body - before.body
     };
     took.max(least)
+}
+
+/// From sending to the headers: the server, the way, and what stands before them on their connection; that as observed,
+/// a share of it where the model says that it is less, and more by what the model has more.
+fn wait(world: &World, i: usize, before: Carried, now: Carried) -> f64 {
+    let transfer = &world.transfers[i];
+    let queued = if now.queued < before.queued {
+        transfer.queued * now.queued / before.queued
+    } else {
+        transfer.queued + now.queued - before.queued
+    };
+    transfer.wait + queued
 }
 
 /// Runs a world forwards.
@@ -132,21 +153,18 @@ pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
     for cut in &world.cuts {
         cuts.entry(cut.task).or_default().push(*cut);
     }
-    let mut bodies: Vec<f64> =
-        (0..world.transfers.len()).map(|i| body(world, i, calibration.modelled[i], calibration.modelled[i])).collect();
-    let mut waits: Vec<f64> = (0..world.transfers.len()).map(|i| wait(world, i, None)).collect();
+    let took = |of: &dyn Fn(&World, usize, Carried, Carried) -> f64, now: &[Carried]| -> Vec<f64> {
+        calibration.modelled.iter().zip(now).enumerate().map(|(i, (before, now))| of(world, i, *before, *now)).collect()
+    };
+    let mut bodies = took(&body, &calibration.modelled);
+    let mut waits = took(&wait, &calibration.modelled);
     let mut times = turn(world, &dependents, &lags, &cuts, &bodies, &waits);
     for _ in 1..TURNS {
         let now = modelled(world, &times.at);
-        let mut moved: f64 = 0.0;
-        for i in 0..bodies.len() {
-            let next = body(world, i, calibration.modelled[i], now[i]);
-            moved = moved.max((next - bodies[i]).abs());
-            bodies[i] = next;
-            let next = wait(world, i, Some(&times.at));
-            moved = moved.max((next - waits[i]).abs());
-            waits[i] = next;
-        }
+        let next = [took(&body, &now), took(&wait, &now)];
+        let moved = next.iter().flatten().zip(bodies.iter().chain(&waits)).map(|(a, b)| (a - b).abs());
+        let moved = moved.fold(0.0, f64::max);
+        [bodies, waits] = next;
         if moved < SETTLED {
             break;
         }
@@ -196,28 +214,6 @@ fn begun_after(busy: &[(f64, f64)], since: f64, rested: f64) -> f64 {
         at = at.max(*end);
     }
     at + left
-}
-
-/// From sending to the headers: the server, the way, and what still goes before them on their connection.
-fn wait(world: &World, i: usize, at: Option<&[f64]>) -> f64 {
-    let own = world.transfers[i].wait;
-    // Answers go in the order in which the server has them: one that it has sooner goes before those that it has later.
-    let overtaken = |k: usize, at: &[f64]| {
-        let was = |i: usize| world.moment(sent(i)).at + world.transfers[i].wait_observed;
-        let is = |i: usize| at[sent(i) as usize] + world.transfers[i].wait;
-        was(k) <= was(i) && is(k) > is(i) + SOONER
-    };
-    let goes_before = |k: u32| {
-        let Some(at) = at else { return true };
-        let done = at[Phase::Done.of(RequestId(k)) as usize];
-        done.is_finite() && done > at[sent(i) as usize] + EQUAL && !overtaken(k as usize, at)
-    };
-    let share = |k: u32| {
-        let other = &world.transfers[k as usize];
-        if other.bytes_observed > 0.0 { (other.bytes / other.bytes_observed).min(1.0) } else { 1.0 }
-    };
-    let ahead = world.ahead[i].iter().filter(|(k, _)| goes_before(*k)).map(|(k, ms)| ms * share(*k));
-    own + ahead.sum::<f64>()
 }
 
 fn turn(
@@ -372,10 +368,6 @@ impl Pass<'_> {
     }
 }
 
-fn answered(request: usize) -> Place {
-    Phase::Answered.of(RequestId(u32::try_from(request).unwrap_or(u32::MAX)))
-}
-
 fn sent(request: usize) -> Place {
     Phase::Sent.of(RequestId(u32::try_from(request).unwrap_or(u32::MAX)))
 }
@@ -383,6 +375,10 @@ fn sent(request: usize) -> Place {
 /// Times that are not negative compare as their bits do.
 fn bits(at: f64) -> u64 {
     at.max(0.0).to_bits()
+}
+
+fn ms(duration: Duration) -> f64 {
+    duration.as_secs_f64() * 1000.0
 }
 
 fn duration(ms: f64) -> Duration {

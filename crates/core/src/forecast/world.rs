@@ -109,8 +109,8 @@ pub(super) struct Transfer {
     pub bytes_observed: f64,
     /// The server's wait and the way there and back, in ms.
     pub wait: f64,
-    /// The same, as observed.
-    pub wait_observed: f64,
+    /// For how long its headers then stood behind other answers on their connection, as observed, in ms.
+    pub queued: f64,
     /// From headers to the last byte, as observed.
     pub body: f64,
 }
@@ -169,8 +169,9 @@ pub(super) struct World {
     pub tasks: Vec<Task>,
     pub cuts: Vec<Cut>,
     pub transfers: Vec<Transfer>,
-    /// Of each request those whose bytes went before its headers, with the time that these took.
-    pub ahead: Vec<Vec<(u32, f64)>>,
+    /// Requests in the order in which they were answered: of those that a server has at once, the first to go was the
+    /// first to have been asked for there.
+    pub answers: Vec<u32>,
     /// Bytes a ms; 0 where the line is not known.
     pub rate: f64,
     /// In ms.

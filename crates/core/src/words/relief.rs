@@ -19,6 +19,8 @@ pub struct SaidRelief {
     pub given_ms: Millis,
     /// How much earlier the largest paint would come.
     pub gain_ms: Millis,
+    /// It is none of the path's files.
+    pub beside: bool,
     /// One sentence.
     pub sentence: String,
 }
@@ -27,7 +29,8 @@ pub struct SaidRelief {
 #[must_use]
 pub fn say_relief(relief: &Relief, load: &Load) -> SaidRelief {
     let (given_ms, gain_ms) = (relief.given_ms, relief.gain_ms);
-    SaidRelief { request: relief.request, given_ms, gain_ms, sentence: relief_sentence(relief, load) }
+    let sentence = relief_sentence(relief, load);
+    SaidRelief { request: relief.request, given_ms, gain_ms, beside: relief.beside, sentence }
 }
 
 /// One sentence: what it would bring, and what takes over.
@@ -37,6 +40,13 @@ pub fn relief_sentence(relief: &Relief, load: &Load) -> String {
         Instead::Request(id) => load.request(*id).map_or_else(|| "another file".into(), Request::short_name),
         Instead::Script(url) => short_name(url),
     });
+    if relief.beside {
+        let name = load.request(relief.request).map_or_else(|| "A file".into(), Request::short_name);
+        return format!(
+            "{name} takes the line from what the path waits for: there at once, the largest paint would come {} earlier.",
+            relief.gain_ms.text()
+        );
+    }
     let over = |name: &String| format!("{name} is waited for in its place");
     match (relief.gain_ms.0, relief.given_ms.0 * SHARE) {
         (gain, little) if gain <= little => format!(
@@ -67,8 +77,8 @@ mod tests {
             Request::new(1, "http://www.skerryline.test/other.js", ResourceKind::Script),
         ];
         let said = |gain, instead| {
-            let relief = Relief { request: RequestId(0), given_ms: Millis(600.0), gain_ms: Millis(gain), instead };
-            relief_sentence(&relief, &load)
+            let (given_ms, gain_ms) = (Millis(600.0), Millis(gain));
+            relief_sentence(&Relief { request: RequestId(0), given_ms, gain_ms, instead, beside: false }, &load)
         };
         let other = || Some(Instead::Request(RequestId(1)));
         assert_eq!(said(590.0, other()), "There at once, the largest paint would come 590 ms earlier.");
@@ -82,5 +92,12 @@ mod tests {
         );
         assert_eq!(said(250.0, None), "There at once, the largest paint would come 250 ms earlier.");
         assert!(said(0.0, None).contains("something else"));
+        let (given_ms, gain_ms) = (Millis::ZERO, Millis(250.0));
+        let beside = Relief { request: RequestId(1), given_ms, gain_ms, instead: None, beside: true };
+        assert_eq!(
+            say_relief(&beside, &load).sentence,
+            "other.js takes the line from what the path waits for: there at once, the largest paint would come 250 ms \
+             earlier."
+        );
     }
 }

@@ -49,13 +49,27 @@ pub struct Measured {
     pub tried: Vec<Tried>,
 }
 
-/// What the path gives to a file's runs and to its fetching, and what of the fetching is the file's alone: what the
-/// largest paint would gain, all in ms.
-pub fn accused(path: &[Leg], reliefs: &[Relief], file: &[RequestId]) -> (f64, f64, f64) {
+/// What a file is accused for, in ms.
+pub struct Accused {
+    /// What the path gives to its runs.
+    pub runs: f64,
+    /// And to its fetching.
+    pub fetching: f64,
+    /// What of the fetching is the file's alone: what the largest paint would gain.
+    pub alone: f64,
+    /// What its bytes take of the line from the path's files, where it is none of them.
+    pub beside: f64,
+}
+
+/// What path and reliefs say of a file.
+pub fn accused(path: &[Leg], reliefs: &[Relief], file: &[RequestId]) -> Accused {
     let own = || path.iter().filter(|l| l.request.is_some_and(|id| file.contains(&id)));
     let sum = |fetching: bool| own().filter(|l| fetches(l.cause) == fetching).map(|l| l.length().0).sum::<f64>();
-    let gains = reliefs.iter().filter(|r| file.contains(&r.request)).map(|r| r.gain_ms.0);
-    (sum(false), sum(true), gains.fold(0.0, f64::max).min(sum(true)))
+    let gain = |beside: bool| {
+        let own = reliefs.iter().filter(|r| r.beside == beside && file.contains(&r.request));
+        own.map(|r| r.gain_ms.0).fold(0.0, f64::max)
+    };
+    Accused { runs: sum(false), fetching: sum(true), alone: gain(false).min(sum(true)), beside: gain(true) }
 }
 
 /// What of a file's fetching on the path the largest paint would gain: with the file there at once, or without it, as a
@@ -99,7 +113,7 @@ pub fn judged(page: &Measured) -> Judged {
     for tried in &page.tried {
         let ids: Vec<_> = page.load.requests.iter().filter(|r| ResourceKey::of(&r.url) == tried.file).collect();
         let of_file: Vec<RequestId> = ids.iter().map(|r| r.id).collect();
-        let (runs, fetching, alone) = accused(&path, &reliefs, &of_file);
+        let Accused { runs, fetching, alone, beside } = accused(&path, &reliefs, &of_file);
         let file = tried.file.clone();
         let edit = match tried.instead {
             Instead::AtOnce => Edit::FasterResponse { file, to: Some(Millis(0.0)) },
@@ -111,14 +125,14 @@ pub fn judged(page: &Measured) -> Judged {
         let (given, held) = match tried.instead {
             // Its runs are there whenever it comes.
             Instead::AtOnce => (fetching, alone),
-            Instead::Nothing => (fetching + runs, without(fetching, alone, expected) + runs),
+            Instead::Nothing => (fetching + runs + beside, without(fetching, alone, expected) + runs + beside),
         };
         let gain = before - tried.largest_ms;
         judged.gains.push((expected, gain, tried.largest_ms));
         // What its bytes take of the line they take whenever they come: that is no question to one sent at once.
         let flows = |l: &&Leg| matches!(l.cause, Cause::Download | Cause::Shared);
         let own = path.iter().filter(|l| l.request.is_some_and(|id| of_file.contains(&id)));
-        let line: f64 = own.filter(flows).map(|l| l.length().0).sum();
+        let line = own.filter(flows).map(|l| l.length().0).sum::<f64>() + beside;
         let verdict = match (gain > least, held > least) {
             _ if tried.instead == Instead::AtOnce && line > least => "",
             (true, true) => {

@@ -1,6 +1,6 @@
 //! Path and forecast judged by measured pairs.
 
-use crate::blame::{accused, culprit_from, tasks_of, without};
+use crate::blame::{Accused, accused, culprit_from, tasks_of, without};
 use crate::kept;
 use crate::measure::middle;
 use crate::order::kendall;
@@ -127,12 +127,13 @@ fn judged(pages: &[Page], each: bool) {
             if let (Some(off), true) = (Off::by(prepared, &tried.edits), same)
                 && let Some((a, b)) = before(Metric::Lcp).zip(after(Metric::Lcp))
             {
-                let (runs, fetching, alone) = accused(&path, &reliefs, &off.files);
+                let Accused { runs, fetching, alone, beside } = accused(&path, &reliefs, &off.files);
                 let server = off.server(&path);
                 let gains =
                     known.iter().filter_map(|f| Some(f.before.value(Metric::Lcp)? - f.after.value(Metric::Lcp)?));
                 let gain = middle(gains.collect()).unwrap_or_default();
-                let (given, held) = (runs + fetching + server, runs + without(fetching, alone, gain) + server);
+                let others = runs + server + beside;
+                let (given, held) = (fetching + others, without(fetching, alone, gain) + others);
                 let least = culprit_from(a);
                 let scatter = spread(&page.plain, Metric::Lcp).max(spread(&tried.loads, Metric::Lcp));
                 verdict = match (a - b > least, held > least) {

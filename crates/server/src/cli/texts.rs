@@ -107,9 +107,12 @@ pub fn analysis(analysis: &Analysis, reliefs: &[SaidRelief]) -> String {
             );
             // Once for each file, under its last leg.
             let last = lcp.path.iter().rposition(|l| l.request.is_some() && l.request == leg.request) == Some(place);
-            for relief in reliefs.iter().filter(|r| last && Some(r.request) == leg.request) {
+            for relief in reliefs.iter().filter(|r| last && !r.beside && Some(r.request) == leg.request) {
                 line(&mut text, format_args!("            {}", relief.sentence));
             }
+        }
+        for relief in reliefs.iter().filter(|r| r.beside) {
+            line(&mut text, format_args!("    beside  {}", relief.sentence));
         }
     }
     if !analysis.findings.is_empty() {

@@ -121,14 +121,44 @@ function Largest() {
         at={selection?.kind === 'leg' ? selection.index : path.findIndex((leg, i) => marked.leg(leg, i))}
         pick={(index) => select({ kind: 'leg', index })}
         on={marked.leg}
-        more={(index) => reliefs?.find((relief) => sayAt(path, relief) === index)?.sentence}
+        more={(index) => reliefs?.find((relief) => !relief.beside && sayAt(path, relief) === index)?.sentence}
       >
         <strong>The largest paint.</strong>{' '}
         <span className="font-mono text-[12px] text-ink-2 [overflow-wrap:anywhere]">
           {load.lcp.selector ?? load.lcp.tag}
         </span>
       </Legs>
+      <Beside reliefs={reliefs?.filter((relief) => relief.beside) ?? []} />
     </>
+  );
+}
+
+/** Files that are no part of the path and yet hold it up. */
+function Beside({ reliefs }: { reliefs: Relief[] }) {
+  const { selection, select } = useReading();
+  if (!reliefs.length) return null;
+  return (
+    <section className="mt-6" aria-labelledby="beside">
+      <h2 id="beside" className="text-[17px]">
+        <Ask how="The forecast of the load with each of the ten heaviest files beside the path there as soon as it is asked of its server, one at a time.">
+          Beside the path, on its line
+        </Ask>
+      </h2>
+      <ul className="mt-1">
+        {reliefs.map(({ request, gain_ms, sentence }) => (
+          <li key={request}>
+            <button
+              onClick={() => select({ kind: 'request', id: request })}
+              aria-pressed={selection?.kind === 'request' && selection.id === request}
+              className="grid w-full grid-cols-[198px_minmax(0,1fr)] items-baseline gap-4 border-t border-rule py-1.5 text-left hover:bg-soft/50 aria-pressed:bg-soft"
+            >
+              <span className="text-right font-serif text-[20px] leading-tight">{ms(gain_ms)}</span>
+              <span className="text-[13px] [overflow-wrap:anywhere]">{sentence}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 
