@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import type { Leg } from '../../web/src/api/types';
+import type { Leg, Relief } from '../../web/src/api/types';
 import { open } from './open';
 
 test('a request is picked, and the path to its last byte followed', async ({ page }) => {
@@ -34,6 +34,23 @@ test('a request is picked, and the path to its last byte followed', async ({ pag
   const waits = page.getByRole('button', { name: /^2\.\d+ s berths\.js waits its turn/ });
   await expect(waits).toContainText('There at once, it would bring next to nothing: vendor.js is waited for in its place.');
   await expect(page.getByRole('button', { name: /Server makes the page/ })).toContainText(/largest paint would come \d+ ms earlier/);
+});
+
+test('files beside the path that take its line are named, the one that is worth most first', async ({ page }) => {
+  const here = await open(page, 'Home', 'Phone on the move');
+  await page.goto(`${here}/path?load=1`);
+  const beside = page.getByRole('region', { name: 'Beside the path, on its line' }).getByRole('button', { name: /\d ms / });
+  await expect(beside.first()).toBeVisible();
+  const told = (await (await page.request.get(`/api${here}/loads/1/reliefs`)).json()) as Relief[];
+  const gains = told.filter((relief) => relief.beside).map((relief) => relief.gain_ms);
+  expect(gains.length).toBeGreaterThan(2);
+  expect(gains).toEqual([...gains].sort((a, b) => b - a));
+  await expect(beside).toHaveCount(gains.length);
+  // No leg of the path is theirs, and the margin tells more of one that is picked.
+  const name = (await beside.first().locator('.font-semibold').textContent()) ?? '';
+  await expect(page.getByRole('list', { name: /Legs of the path/ }).getByRole('button', { name: `${name} downloads` })).toHaveCount(0);
+  await beside.first().click();
+  await expect(page.getByRole('complementary', { name: 'Margin' }).getByRole('heading').first()).toHaveText(name);
 });
 
 test('a path to what never came says so', async ({ page }) => {

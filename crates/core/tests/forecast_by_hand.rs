@@ -999,6 +999,28 @@ fn a_deferred_script_lets_what_is_urgent_have_its_connection_over_http_1() {
     assert_eq!(told("h2", "VeryHigh").1, None);
 }
 
+/// Two connections of a host: on one a picture of 100 ms, then the next; on the other one of 250 ms, then the last.
+#[test]
+fn those_that_wait_for_a_connection_go_up_by_one_without_one_before_them() {
+    let sent = |protocol: &str| {
+        let mut site = Site::new();
+        site.asks("first.jpg", ResourceKind::Image, [150.0, 150.0, 240.0, 250.0]);
+        site.asks("long.jpg", ResourceKind::Image, [150.0, 150.0, 240.0, 400.0]);
+        site.asks("next.jpg", ResourceKind::Image, [150.0, 252.0, 342.0, 352.0]);
+        site.asks("last.jpg", ResourceKind::Image, [150.0, 402.0, 492.0, 502.0]);
+        for (request, connection) in site.0.requests[1..].iter_mut().zip([7, 8, 7, 8]) {
+            (request.connection, request.protocol) = (Some(connection), Some(protocol.into()));
+        }
+        let told = forecast(&site, &[Edit::Remove { file: file("first.jpg") }]);
+        let moved = |id: u32| told.moved.iter().find(|m| m.request == RequestId(id)).and_then(|m| m.sent_ms);
+        [moved(2), moved(3), moved(4)]
+    };
+    // The next has the turn of the first, and the last that of the next: on its connection, once it has come.
+    assert_eq!(sent("http/1.1"), [None, Some(Millis(150.0)), Some(Millis(252.0))]);
+    // Over HTTP/2 nobody waits for a turn; what they had waited for there is not told, and stays.
+    assert_eq!(sent("h2"), [None; 3]);
+}
+
 /// A picture is held back until the head's script has let go, and a sheet above that is late as well.
 #[test]
 fn what_is_held_back_does_not_wait_for_a_sheet_in_the_scripts_place() {

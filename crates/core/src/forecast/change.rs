@@ -209,7 +209,9 @@ impl<'g> Change<'g> {
         if self.world.moment(Phase::Asked.of(id)).gone {
             return;
         }
-        self.hand_connection_on(id);
+        if !self.pass_turn_on(id) {
+            self.hand_connection_on(id);
+        }
         for phase in Phase::ALL {
             self.world.moment_mut(phase.of(id)).gone = true;
             open.push(phase.of(id));

@@ -7,13 +7,17 @@ use super::world::{Bond, Phase, Place};
 use crate::{Request, RequestId};
 use std::collections::HashMap;
 
+/// A request that is sent later than this after it was asked for, in ms, waited for its turn.
+const WAITED: crate::Millis = crate::Millis(20.0);
+
 /// A connection at the time from which a request had it.
 #[derive(Debug, Clone)]
 struct Turn {
     connection: u32,
     /// How long the request that opens it takes to begin with that and to connect, in ms.
     opens: Option<(f64, f64)>,
-    /// The moments of others that come before it: an answer on the same connection, and its opening.
+    /// The moments of others that come before it: an answer on the same connection, its opening, and what the browser
+    /// held it back for.
     after: Vec<Place>,
     /// From then to the sending, in ms.
     lag: f64,
@@ -49,21 +53,63 @@ impl Change<'_> {
         };
         let mut queue: Vec<&Request> = prepared.load.requests.iter().filter(waits).collect();
         queue.sort_by(|a, b| a.sent.unwrap_or_default().order(&b.sent.unwrap_or_default()));
-        let before: Vec<RequestId> = [id].into_iter().chain(queue.iter().map(|r| r.id)).collect();
-        let after: Vec<RequestId> = before[1..].iter().copied().chain([id]).collect();
         if queue.is_empty() {
             return;
         }
+        let before: Vec<RequestId> = [id].into_iter().chain(queue.iter().map(|r| r.id)).collect();
+        let after: Vec<RequestId> = before[1..].iter().copied().chain([id]).collect();
+        self.pass(&before, &after);
+    }
+
+    /// Has those who wait for a connection of a request's host, over HTTP/1.1, go up by one: the first has the turn of
+    /// that request, each other that of the one before it. What the browser holds back for something else goes up as
+    /// well: it lets the next go for each that it has let go. Returns whether anybody waited.
+    pub(super) fn pass_turn_on(&mut self, id: RequestId) -> bool {
+        let prepared = self.ground.prepared.clone();
+        let Some((own, sent)) = prepared.load.request(id).and_then(|r| Some((r, r.sent?))) else { return false };
+        if multiplexed(own) || !own.is_network() {
+            return false;
+        }
+        let waits = |r: &&Request| {
+            !multiplexed(r)
+                && r.is_network()
+                && r.id != id
+                && prepared.host(r.id) == prepared.host(id)
+                && r.connect_end.is_none()
+                && r.sent.is_some_and(|at| at > sent && at > r.start + WAITED)
+                && !self.world.moment(Phase::Asked.of(r.id)).gone
+        };
+        let mut queue: Vec<&Request> = prepared.load.requests.iter().filter(waits).collect();
+        queue.sort_by(|a, b| a.sent.unwrap_or_default().order(&b.sent.unwrap_or_default()));
+        let mut line = vec![id];
+        let mut free = sent;
+        for r in queue {
+            if r.start <= free {
+                line.push(r.id);
+                free = r.sent.unwrap_or(free);
+            }
+        }
+        let waited = line.len() > 1;
+        if waited {
+            self.pass(&line[..line.len() - 1], &line[1..]);
+        }
+        waited
+    }
+
+    /// Has the second have the turns of the first, one by one.
+    fn pass(&mut self, before: &[RequestId], after: &[RequestId]) {
+        let prepared = self.ground.prepared.clone();
         let takes: HashMap<RequestId, RequestId> = before.iter().copied().zip(after.iter().copied()).collect();
         let turns: Vec<Turn> = before.iter().map(|id| self.turn(*id)).collect();
-        for (mut turn, id) in turns.into_iter().zip(&after) {
+        for (mut turn, id) in turns.into_iter().zip(after) {
             for place in &mut turn.after {
                 *place = self.taken(*place, &takes);
             }
             self.have(*id, &turn);
         }
         // Who came after one of them on a connection comes after the one that has it now.
-        for r in prepared.load.requests.iter().filter(|r| !takes.contains_key(&r.id)) {
+        let in_line = |id: &RequestId| before.contains(id) || after.contains(id);
+        for r in prepared.load.requests.iter().filter(|r| !in_line(&r.id)) {
             for i in self.needs_of(Phase::Sent.of(r.id)) {
                 let need = self.world.needs[i];
                 let on = self.taken(need.on, &takes);
@@ -101,7 +147,7 @@ impl Change<'_> {
         Turn {
             connection: self.world.transfers[id.0 as usize].connection,
             opens: opened.then(|| (lag(Phase::Connecting), lag(Phase::Connected))),
-            after: needs.filter(|on| self.is_of_connection(id, *on)).collect(),
+            after: needs.filter(|on| self.of_request(*on) != Some(id)).collect(),
             lag: lag(Phase::Sent),
         }
     }

@@ -135,28 +135,38 @@ function Largest() {
 
 /** Files that are no part of the path and yet hold it up. */
 function Beside({ reliefs }: { reliefs: Relief[] }) {
-  const { selection, select } = useReading();
+  const { load, selection, select } = useReading();
   if (!reliefs.length) return null;
   return (
-    <section className="mt-6" aria-labelledby="beside">
+    <section className="mt-7" aria-labelledby="beside">
       <h2 id="beside" className="text-[17px]">
-        <Ask how="The forecast of the load with each of the ten heaviest files beside the path there as soon as it is asked of its server, one at a time.">
+        <Ask how="The load is run forwards with each of the ten heaviest files beside the path there as soon as it is asked of its server, one at a time. Together they bring less than their sum.">
           Beside the path, on its line
         </Ask>
       </h2>
-      <ul className="mt-1">
-        {reliefs.map(({ request, gain_ms, sentence }) => (
-          <li key={request}>
-            <button
-              onClick={() => select({ kind: 'request', id: request })}
-              aria-pressed={selection?.kind === 'request' && selection.id === request}
-              className="grid w-full grid-cols-[198px_minmax(0,1fr)] items-baseline gap-4 border-t border-rule py-1.5 text-left hover:bg-soft/50 aria-pressed:bg-soft"
-            >
-              <span className="text-right font-serif text-[20px] leading-tight">{ms(gain_ms)}</span>
-              <span className="text-[13px] [overflow-wrap:anywhere]">{sentence}</span>
-            </button>
-          </li>
-        ))}
+      <p className="mb-1 text-[13px] text-ink-2">
+        No leg is theirs, but their bytes take the line from what the path waits for. So much earlier the largest paint
+        would come with each of them there at once.
+      </p>
+      <ul>
+        {reliefs.map(({ request, gain_ms }) => {
+          const row = load.requests.find((r) => r.id === request);
+          return (
+            <li key={request}>
+              <button
+                onClick={() => select({ kind: 'request', id: request })}
+                aria-pressed={selection?.kind === 'request' && selection.id === request}
+                className="grid w-full grid-cols-[206px_minmax(0,1fr)] items-baseline gap-4 border-t border-rule py-1 text-left hover:bg-soft/50 aria-pressed:bg-soft"
+              >
+                <span className="text-right font-serif text-[18px] leading-tight">{ms(gain_ms)}</span>
+                <span className="min-w-0 [overflow-wrap:anywhere]">
+                  <span className="font-semibold">{row?.name}</span>{' '}
+                  <span className="ml-1 text-[13px] text-accent">{row?.owner.name}</span>
+                </span>
+              </button>
+            </li>
+          );
+        })}
       </ul>
     </section>
   );
