@@ -46,7 +46,7 @@ test('files beside the path that take its line are named, the one that is worth 
   expect(gains.length).toBeGreaterThan(2);
   expect(gains).toEqual([...gains].sort((a, b) => b - a));
   await expect(beside).toHaveCount(gains.length);
-  // No leg of the path is theirs, and the margin tells more of one that is picked.
+  // No leg of the path is their download, and the margin tells more of one that is picked.
   const name = (await beside.first().locator('.font-semibold').textContent()) ?? '';
   await expect(page.getByRole('list', { name: /Legs of the path/ }).getByRole('button', { name: `${name} downloads` })).toHaveCount(0);
   await beside.first().click();

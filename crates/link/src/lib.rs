@@ -76,8 +76,8 @@ pub struct Arrival {
     pub last: Duration,
 }
 
-/// When the first chunk and the last byte of each body have arrived. Those of one connection go one after the other, in the order
-/// in which they are ready; connections take turns, chunk by chunk.
+/// When the first chunk and the last byte of each body have arrived. Those of one connection go one after the other, in
+/// the order in which they are ready; connections take turns, chunk by chunk.
 #[must_use]
 pub fn shared(line: Direction, bodies: &[Body]) -> Vec<Arrival> {
     struct Flow {
@@ -194,6 +194,24 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn headers_stand_behind_what_was_ready_before_them(bodies in prop::collection::vec((1usize..200_000, 0u64..2_000), 2..8), mbit in 0.5f64..50.0, trip in 0u64..300) {
+            let line = line(mbit, trip);
+            // All but the last of one connection.
+            let sent: Vec<Body> = bodies.iter().enumerate().map(|(i, &(bytes, ready))| {
+                Body { connection: usize::from(i + 1 == bodies.len()), ready: Duration::from_millis(ready), bytes }
+            }).collect();
+            let arrived = shared(line, &sent);
+            for (body, arrival) in sent.iter().zip(&arrived) {
+                prop_assert!(arrival.first >= body.ready + line.round_trip / 2 && arrival.last >= arrival.first);
+            }
+            let mut own: Vec<usize> = (0..sent.len() - 1).collect();
+            own.sort_by_key(|&i| (sent[i].ready, i));
+            for pair in own.windows(2) {
+                prop_assert!(arrived[pair[1]].first >= arrived[pair[0]].last);
+            }
+        }
+
         #[test]
         fn nothing_is_faster_than_the_line(bodies in prop::collection::vec(1usize..400_000, 1..8), mbit in 0.5f64..50.0, trip in 0u64..300) {
             let line = line(mbit, trip);

@@ -2513,7 +2513,7 @@ given_ms: Millis,
  */
 gain_ms: Millis, 
 /**
- * It is none of the path's files.
+ * The path gives next to nothing to fetching it.
  */
 beside: boolean, 
 /**

@@ -4,11 +4,11 @@
 use super::change::Change;
 use super::moments::multiplexed;
 use super::world::{Bond, Phase, Place};
-use crate::{Request, RequestId};
-use std::collections::HashMap;
+use crate::{Millis, Prepared, Request, RequestId};
+use std::collections::{HashMap, HashSet};
 
 /// A request that is sent later than this after it was asked for, in ms, waited for its turn.
-const WAITED: crate::Millis = crate::Millis(20.0);
+const WAITED: Millis = Millis(20.0);
 
 /// A connection at the time from which a request had it.
 #[derive(Debug, Clone)]
@@ -40,23 +40,14 @@ impl Change<'_> {
             return;
         }
         let waits = |r: &&Request| {
-            urgent(r)
-                && !multiplexed(r)
-                && r.id != id
-                && prepared.host(r.id) == prepared.host(id)
-                && r.is_network()
-                && r.start <= sent
-                && r.sent.is_some_and(|at| at > sent)
-                && !self.world.moment(Phase::Asked.of(r.id)).gone
-                && !self.no_longer_urgent.contains(&r.id)
-                && !self.is_held(r.id)
+            urgent(r) && r.start <= sent && !self.no_longer_urgent.contains(&r.id) && !self.is_held(r.id)
         };
-        let mut queue: Vec<&Request> = prepared.load.requests.iter().filter(waits).collect();
-        queue.sort_by(|a, b| a.sent.unwrap_or_default().order(&b.sent.unwrap_or_default()));
+        let later = self.sent_after(&prepared, id, sent).into_iter();
+        let queue: Vec<RequestId> = later.filter(waits).map(|r| r.id).collect();
         if queue.is_empty() {
             return;
         }
-        let before: Vec<RequestId> = [id].into_iter().chain(queue.iter().map(|r| r.id)).collect();
+        let before: Vec<RequestId> = [id].into_iter().chain(queue).collect();
         let after: Vec<RequestId> = before[1..].iter().copied().chain([id]).collect();
         self.pass(&before, &after);
     }
@@ -70,24 +61,12 @@ impl Change<'_> {
         if multiplexed(own) || !own.is_network() {
             return false;
         }
-        let waits = |r: &&Request| {
-            !multiplexed(r)
-                && r.is_network()
-                && r.id != id
-                && prepared.host(r.id) == prepared.host(id)
-                && r.connect_end.is_none()
-                && r.sent.is_some_and(|at| at > sent && at > r.start + WAITED)
-                && !self.world.moment(Phase::Asked.of(r.id)).gone
-        };
-        let mut queue: Vec<&Request> = prepared.load.requests.iter().filter(waits).collect();
-        queue.sort_by(|a, b| a.sent.unwrap_or_default().order(&b.sent.unwrap_or_default()));
         let mut line = vec![id];
         let mut free = sent;
-        for r in queue {
-            if r.start <= free {
-                line.push(r.id);
-                free = r.sent.unwrap_or(free);
-            }
+        for r in self.sent_after(&prepared, id, sent).into_iter().filter(|r| r.connect_end.is_none()) {
+            let Some(at) = r.sent.filter(|at| *at > r.start + WAITED && r.start <= free) else { continue };
+            line.push(r.id);
+            free = at;
         }
         let waited = line.len() > 1;
         if waited {
@@ -96,24 +75,45 @@ impl Change<'_> {
         waited
     }
 
+    /// The requests of the same host over HTTP/1.1 that were sent later, in that order.
+    fn sent_after<'l>(&self, prepared: &'l Prepared, id: RequestId, sent: Millis) -> Vec<&'l Request> {
+        let waits = |r: &&Request| {
+            r.sent.is_some_and(|at| at > sent)
+                && !multiplexed(r)
+                && r.is_network()
+                && prepared.host(r.id) == prepared.host(id)
+                && !self.world.moment(Phase::Asked.of(r.id)).gone
+        };
+        let mut later: Vec<&Request> = prepared.load.requests.iter().filter(waits).collect();
+        later.sort_by(|a, b| a.sent.unwrap_or_default().order(&b.sent.unwrap_or_default()));
+        later
+    }
+
     /// Has the second have the turns of the first, one by one.
     fn pass(&mut self, before: &[RequestId], after: &[RequestId]) {
-        let prepared = self.ground.prepared.clone();
         let takes: HashMap<RequestId, RequestId> = before.iter().copied().zip(after.iter().copied()).collect();
-        let turns: Vec<Turn> = before.iter().map(|id| self.turn(*id)).collect();
+        let in_line: HashSet<RequestId> = before.iter().chain(after).copied().collect();
+        // What each request waits for to be sent.
+        let mut waits: HashMap<RequestId, Vec<usize>> = HashMap::new();
+        for (i, need) in self.world.needs.iter().enumerate().filter(|(_, n)| !n.void) {
+            if let Some(id) = self.of_request(need.moment).filter(|id| need.moment == Phase::Sent.of(*id)) {
+                waits.entry(id).or_default().push(i);
+            }
+        }
+        let of = |id: &RequestId| waits.get(id).map_or(&[][..], Vec::as_slice);
+        let turns: Vec<Turn> = before.iter().map(|id| self.turn(*id, of(id))).collect();
         for (mut turn, id) in turns.into_iter().zip(after) {
             for place in &mut turn.after {
                 *place = self.taken(*place, &takes);
             }
-            self.have(*id, &turn);
+            self.have(*id, of(id), &turn);
         }
         // Who came after one of them on a connection comes after the one that has it now.
-        let in_line = |id: &RequestId| before.contains(id) || after.contains(id);
-        for r in prepared.load.requests.iter().filter(|r| !in_line(&r.id)) {
-            for i in self.needs_of(Phase::Sent.of(r.id)) {
+        for (id, needs) in waits.iter().filter(|(id, _)| !in_line.contains(id)) {
+            for &i in needs {
                 let need = self.world.needs[i];
                 let on = self.taken(need.on, &takes);
-                if on != need.on && self.is_of_connection(r.id, need.on) {
+                if on != need.on && self.is_of_connection(*id, need.on) {
                     self.world.needs[i].on = on;
                 }
             }
@@ -140,8 +140,9 @@ impl Change<'_> {
             || on == Phase::Done.of(other) && (same(other) == same(id) || now(other) == now(id))
     }
 
-    fn turn(&self, id: RequestId) -> Turn {
-        let needs = self.needs_of(Phase::Sent.of(id)).into_iter().map(|i| self.world.needs[i].on);
+    /// The turn of a request, given what it waits for to be sent.
+    fn turn(&self, id: RequestId, waits: &[usize]) -> Turn {
+        let needs = waits.iter().map(|i| self.world.needs[*i].on);
         let lag = |phase: Phase| self.world.moment(phase.of(id)).lag;
         let opened = self.ground.prepared.load.request(id).is_some_and(|r| r.connect_end.is_some());
         Turn {
@@ -152,11 +153,11 @@ impl Change<'_> {
         }
     }
 
-    /// Has a request a turn that was another's.
-    fn have(&mut self, id: RequestId, turn: &Turn) {
+    /// Has a request a turn that was another's, in the place of what it waits for to be sent.
+    fn have(&mut self, id: RequestId, waits: &[usize], turn: &Turn) {
         self.world.transfers[id.0 as usize].connection = turn.connection;
         let sent = Phase::Sent.of(id);
-        for i in self.needs_of(sent) {
+        for &i in waits {
             self.world.needs[i].void |= self.of_request(self.world.needs[i].on) != Some(id);
         }
         for on in &turn.after {

@@ -32,7 +32,7 @@ pub struct Relief {
     pub gain_ms: Millis,
     /// What then takes most of that stretch of the path.
     pub instead: Option<Instead>,
-    /// It is none of the path's files: its bytes take the line that they need.
+    /// The path gives next to nothing to fetching it: its bytes take the line from what the path waits for.
     pub beside: bool,
 }
 
@@ -107,7 +107,8 @@ impl Model {
     }
 
     /// How much earlier the largest paint comes, in ms, and its way then, with a file that takes its server no
-    /// time and the line no bytes: the way there and back is left. Whether others have its turn on a connection.
+    /// time and the line no bytes: the way there and back is left. Where it passes its turn on a connection on, those
+    /// that wait for one go up as though it were not asked for.
     fn at_once(&self, id: RequestId, passes: bool) -> (f64, Vec<Step>) {
         let mut change = Change::of(&self.ground);
         let load = &self.ground.prepared.load;

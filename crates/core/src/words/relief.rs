@@ -19,7 +19,7 @@ pub struct SaidRelief {
     pub given_ms: Millis,
     /// How much earlier the largest paint would come.
     pub gain_ms: Millis,
-    /// It is none of the path's files.
+    /// The path gives next to nothing to fetching it.
     pub beside: bool,
     /// One sentence.
     pub sentence: String,

@@ -57,7 +57,7 @@ pub struct Accused {
     pub fetching: f64,
     /// What of the fetching is the file's alone: what the largest paint would gain.
     pub alone: f64,
-    /// What its bytes take of the line from the path's files, where it is none of them.
+    /// What its bytes take of the line from what the path waits for, where that gives next to nothing to fetching it.
     pub beside: f64,
 }
 

@@ -133,7 +133,7 @@ function Largest() {
   );
 }
 
-/** Files that are no part of the path and yet hold it up. */
+/** Files whose fetching is no part of the path and yet holds it up. */
 function Beside({ reliefs }: { reliefs: Relief[] }) {
   const { load, selection, select } = useReading();
   if (!reliefs.length) return null;
@@ -145,8 +145,8 @@ function Beside({ reliefs }: { reliefs: Relief[] }) {
         </Ask>
       </h2>
       <p className="mb-1 text-[13px] text-ink-2">
-        No leg is theirs, but their bytes take the line from what the path waits for. So much earlier the largest paint
-        would come with each of them there at once.
+        The path gives next to nothing to fetching these, but their bytes take the line from what it waits for. So much
+        earlier the largest paint would come with each of them there at once.
       </p>
       <ul>
         {reliefs.map(({ request, gain_ms }) => {
