@@ -1,6 +1,7 @@
 //! Pages drawn by chance from a seed: what stands in the head and in which order, what the body holds,
 //! and in what way the largest element comes to be shown. A page is the same for the same seed.
 
+use crate::rarer::{self, RARER_FROM};
 use rand::prelude::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -38,11 +39,12 @@ pub struct Drawn {
     pub conditions: &'static str,
 }
 
-struct Draw {
-    chance: ChaCha8Rng,
+/// A page while it is drawn.
+pub struct Draw {
+    pub chance: ChaCha8Rng,
     files: Vec<Made>,
-    about: Vec<String>,
-    head: Vec<String>,
+    pub about: Vec<String>,
+    pub head: Vec<String>,
     /// Above the largest element.
     above: Vec<String>,
     /// Below it.
@@ -50,9 +52,11 @@ struct Draw {
     picture: Vec<u8>,
 }
 
-const SHOW: &str = "document.getElementById('place').innerHTML = WORDS";
+/// Shows the words at their place.
+pub const SHOW: &str = "document.getElementById('place').innerHTML = WORDS";
 
-fn words() -> String {
+/// Words that are the largest on a page.
+pub fn words() -> String {
     format!("<h1>{}</h1>", "Words of the page that are many enough to be the largest thing on it. ".repeat(6))
 }
 
@@ -73,7 +77,7 @@ pub fn draw(seed: u64, picture: &[u8]) -> Drawn {
     for _ in 0..draw.chance.random_range(0..3) {
         draw.body_piece();
     }
-    let largest = draw.largest();
+    let largest = if seed < RARER_FROM { draw.largest() } else { rarer::largest(&mut draw) };
     for _ in 0..draw.chance.random_range(0..3) {
         draw.last_piece();
     }
@@ -102,18 +106,18 @@ impl Draw {
         Duration::from_millis(self.chance.random_range(5..90))
     }
 
-    fn wait(&mut self) -> Duration {
+    pub fn wait(&mut self) -> Duration {
         if self.chance.random_bool(0.35) { self.late() } else { self.short() }
     }
 
     /// Adds a file; gives its address.
-    fn file(&mut self, ending: &str, mime: &'static str, body: Vec<u8>) -> String {
+    pub fn file(&mut self, ending: &str, mime: &'static str, body: Vec<u8>) -> String {
         let wait = self.wait();
         let host = *HOSTS.choose(&mut self.chance).unwrap_or(&HOSTS[0]);
         self.file_at(host, ending, mime, body, wait)
     }
 
-    fn file_at(
+    pub fn file_at(
         &mut self,
         host: &'static str,
         ending: &str,
@@ -127,7 +131,7 @@ impl Draw {
         address
     }
 
-    fn script(&mut self, does: &str) -> String {
+    pub fn script(&mut self, does: &str) -> String {
         let padding = self.chance.random_range(200..40_000);
         let busy = if self.chance.random_bool(0.25) { self.chance.random_range(20..140) } else { 0 };
         let work = if busy > 0 {
@@ -139,21 +143,21 @@ impl Draw {
         self.file("js", "text/javascript", body.into_bytes())
     }
 
-    fn sheet(&mut self, rules: &str) -> String {
+    pub fn sheet(&mut self, rules: &str) -> String {
         let body = format!("{rules}\n/*{}*/", "-".repeat(self.chance.random_range(100..30_000)));
         self.file("css", "text/css", body.into_bytes())
     }
 
-    fn image(&mut self) -> String {
+    pub fn image(&mut self) -> String {
         let picture = self.picture.clone();
         self.file("png", "image/png", picture)
     }
 
-    fn font(&mut self) -> String {
+    pub fn font(&mut self) -> String {
         self.file("woff2", "font/woff2", include_bytes!("../../../recorder/tests/classes/letters.woff2").to_vec())
     }
 
-    fn data(&mut self) -> String {
+    pub fn data(&mut self) -> String {
         self.file("json", "application/json", b"{}".to_vec())
     }
 
@@ -212,7 +216,7 @@ impl Draw {
     }
 
     /// A script that does something, as a tag of some sort.
-    fn actor(&mut self, does: &str) -> String {
+    pub fn actor(&mut self, does: &str) -> String {
         let how = *["", "defer", "async", "type=module"].choose(&mut self.chance).unwrap_or(&"");
         self.about.push(format!("by a script ({})", if how.is_empty() { "blocking" } else { how }));
         format!("<script {how} src={}></script>", self.script(does))

@@ -26,6 +26,7 @@ mod order;
 mod pairs;
 #[path = "../../../recorder/tests/picture/mod.rs"]
 mod picture;
+mod rarer;
 mod repairs;
 mod switches;
 mod templates;
