@@ -25,8 +25,8 @@ pub struct Asked<'a> {
     pub worth: &'a (dyn Fn(&Load) -> Vec<String> + Sync),
     /// How each of them is sent instead.
     pub instead: &'a (dyn Fn(&Load, &str) -> Vec<Instead> + Sync),
-    /// Has the server send a file otherwise from now on, by its address, and no other.
-    pub send: &'a (dyn Fn(&str, Instead) + Sync),
+    /// Has the server send a file otherwise from now on, by its address, and no other; or all as they are.
+    pub send: &'a (dyn Fn(Option<(&str, Instead)>) + Sync),
 }
 
 /// Asks for one load of an address; every name leads to the hosts.
@@ -45,7 +45,7 @@ pub async fn measure(asked: Asked<'_>) -> Result<Measured, String> {
     let mut tried = Vec::new();
     for url in (asked.worth)(&load) {
         for instead in (asked.instead)(&load, &url) {
-            (asked.send)(&url, instead);
+            (asked.send)(Some((&url, instead)));
             let mut times = Vec::new();
             for _ in 0..AGAIN {
                 let with = loaded(&asked.request).await?;
@@ -70,6 +70,7 @@ pub async fn measure(asked: Asked<'_>) -> Result<Measured, String> {
         }
     }
     // What the machine did meanwhile is nothing that a file brings.
+    (asked.send)(None);
     let last = loaded(&asked.request).await?;
     let (at, _) = largest(&last).filter(|(_, what)| *what == own.1).ok_or("its largest element changes")?;
     if (at - before).abs() > culprit_from(before) / 2.0 {

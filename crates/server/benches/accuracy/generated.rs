@@ -65,8 +65,8 @@ async fn measured(page: Drawn) -> Result<Measured, String> {
         request: request(&format!("https://{}/", HOSTS[0]), conditions, &hosts),
         worth: &|_| late.iter().take(TRIED).cloned().collect(),
         instead: &|_, _| vec![Instead::AtOnce],
-        send: &|url, _| {
-            let name = url.rsplit('/').next().map(str::to_owned);
+        send: &|otherwise| {
+            let name = otherwise.and_then(|(url, _)| url.rsplit('/').next()).map(str::to_owned);
             *site.at_once.lock().unwrap_or_else(PoisonError::into_inner) = name;
         },
     })

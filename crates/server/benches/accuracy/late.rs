@@ -61,7 +61,7 @@ async fn measured(folder: &Path, page: &str, seed: u64) -> Result<Measured, Stri
         request: at_once::request(&served.url, preset(conditions).ok_or("no preset")?, &served.hosts),
         worth: &late,
         instead: &instead,
-        send: &|url, instead| served.send(url, instead),
+        send: &|otherwise| served.send(otherwise),
     };
     measure(asked).await
 }

@@ -44,7 +44,7 @@ async fn without(folder: &Path, page: &str, conditions: &str, draw: u64) -> Resu
         request: at_once::request(&served.url, preset(conditions).ok_or("no preset")?, &served.hosts),
         worth: &heavy,
         instead: &|_, _| vec![Instead::Nothing],
-        send: &|url, instead| served.send(url, instead),
+        send: &|otherwise| served.send(otherwise),
     };
     measure(asked).await
 }

@@ -307,9 +307,10 @@ impl Served {
         sealed(&self.url, conditions, loads, &self.hosts)
     }
 
-    /// Has a file sent otherwise from now on, and no other.
-    pub fn send(&self, url: &str, instead: Instead) {
-        *self.site.otherwise.lock().unwrap_or_else(PoisonError::into_inner) = Some((url.to_owned(), instead));
+    /// Has a file sent otherwise from now on, and no other; or all as they are.
+    pub fn send(&self, otherwise: Option<(&str, Instead)>) {
+        *self.site.otherwise.lock().unwrap_or_else(PoisonError::into_inner) =
+            otherwise.map(|(url, instead)| (url.to_owned(), instead));
     }
 }
 
