@@ -101,7 +101,8 @@ async fn two_alike(request: &RecordRequest) -> Result<(Load, f64), String> {
     }
 }
 
-async fn loaded(request: &RecordRequest) -> Result<Load, String> {
+/// One load as asked for.
+pub async fn loaded(request: &RecordRequest) -> Result<Load, String> {
     let (sender, _held) = mpsc::unbounded_channel();
     let recording = record_whole(request, sender).await.map_err(|e| e.to_string())?;
     match recording.loads.first() {

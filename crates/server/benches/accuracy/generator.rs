@@ -24,6 +24,7 @@ pub struct Made {
 }
 
 /// A page.
+#[derive(Clone)]
 pub struct Drawn {
     pub seed: u64,
     pub html: String,
@@ -42,7 +43,7 @@ pub struct Drawn {
 /// A page while it is drawn.
 pub struct Draw {
     pub chance: ChaCha8Rng,
-    files: Vec<Made>,
+    pub files: Vec<Made>,
     pub about: Vec<String>,
     pub head: Vec<String>,
     /// Above the largest element.
@@ -62,15 +63,7 @@ pub fn words() -> String {
 
 /// Draws the page of a seed. `picture` is the file that pictures are.
 pub fn draw(seed: u64, picture: &[u8]) -> Drawn {
-    let mut draw = Draw {
-        chance: ChaCha8Rng::seed_from_u64(seed),
-        files: Vec::new(),
-        about: Vec::new(),
-        head: vec![format!("<script>globalThis.WORDS = `{}`</script>", words())],
-        above: vec!["<p>First</p>".into()],
-        below: Vec::new(),
-        picture: picture.to_vec(),
-    };
+    let mut draw = Draw::empty(seed, picture);
     for _ in 0..draw.chance.random_range(1..5) {
         draw.head_piece();
     }
@@ -81,13 +74,8 @@ pub fn draw(seed: u64, picture: &[u8]) -> Drawn {
     for _ in 0..draw.chance.random_range(0..3) {
         draw.last_piece();
     }
-    let head = draw.head.join("\n");
-    let start = format!(
-        "<!doctype html><html lang=en><head><meta charset=utf-8><meta name=viewport content='width=device-width'><title>Page {seed}</title>\n{head}\n</head><body>\n{}\n",
-        draw.above.join("\n")
-    );
-    let html = format!("{start}{largest}\n{}\n</body></html>", draw.below.join("\n"));
-    let trickles = draw.chance.random_bool(0.08).then(|| (start.len(), draw.late()));
+    let (html, start) = draw.html(&largest);
+    let trickles = draw.chance.random_bool(0.08).then(|| (start, draw.late()));
     if trickles.is_some() {
         draw.about.push("document in two parts".into());
     }
@@ -98,6 +86,29 @@ pub fn draw(seed: u64, picture: &[u8]) -> Drawn {
 }
 
 impl Draw {
+    /// A page without anything on it yet.
+    pub fn empty(seed: u64, picture: &[u8]) -> Self {
+        Self {
+            chance: ChaCha8Rng::seed_from_u64(seed),
+            files: Vec::new(),
+            about: Vec::new(),
+            head: vec![format!("<script>globalThis.WORDS = `{}`</script>", words())],
+            above: vec!["<p>First</p>".into()],
+            below: Vec::new(),
+            picture: picture.to_vec(),
+        }
+    }
+
+    /// Its HTML with the largest element, and how much of it stands above that.
+    pub fn html(&self, largest: &str) -> (String, usize) {
+        let head = self.head.join("\n");
+        let start = format!(
+            "<!doctype html><html lang=en><head><meta charset=utf-8><meta name=viewport content='width=device-width'><title>Page</title>\n{head}\n</head><body>\n{}\n",
+            self.above.join("\n")
+        );
+        (format!("{start}{largest}\n{}\n</body></html>", self.below.join("\n")), start.len())
+    }
+
     fn late(&mut self) -> Duration {
         Duration::from_millis(self.chance.random_range(300..1_000))
     }

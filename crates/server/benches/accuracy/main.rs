@@ -74,6 +74,15 @@ async fn main() {
             Some(seeds) => generated::generate(seeds, &folder).await,
             None => println!("accuracy: name seeds as FROM-TO"),
         },
+        Some("ways") => match range(arguments.get(2).map_or("0-2", String::as_str)) {
+            Some(variants) => generated::ways(variants, &folder, arguments.get(3).map(String::as_str)).await,
+            None => println!("accuracy: name variants as FROM-TO"),
+        },
+        Some("judge-ways") => {
+            let kept = folder.join("ways");
+            let markup = |page: &blame::Measured| generated::markup_of_way(page.seed);
+            judge_kept(&Corpus { folder: &kept, markup: &markup }, arguments.get(2).map(String::as_str));
+        }
         Some("judge-generated") => {
             judge_kept(&drawn(&folder.join("generated")), arguments.get(2).map(String::as_str));
         }

@@ -1,17 +1,19 @@
 //! Rarer ways in which the largest element of a drawn page comes to be shown. They are drawn for seeds from `RARER_FROM`
 //! on: the pages of smaller seeds stay what they were when they were measured.
 
-use crate::generator::{Draw, HOSTS, SHOW, words};
+use crate::generator::{Draw, Drawn, HOSTS, SHOW, words};
 use rand::Rng;
 use rand::prelude::IndexedRandom;
+use std::time::Duration;
 
 /// From this seed on pages show their largest element in one of these ways.
 pub const RARER_FROM: u64 = 1_000;
 
-type Way = fn(&mut Draw) -> String;
+/// Puts it into a page; gives the element.
+pub type Way = fn(&mut Draw) -> String;
 
 /// Each with what it is called.
-const WAYS: [(&str, Way); 41] = [
+pub const WAYS: [(&str, Way); 41] = [
     ("an element that a script defines", defined),
     ("an element that draws itself", drawn_by_itself),
     ("all hidden until a script lets go", let_go),
@@ -61,6 +63,26 @@ pub fn largest(draw: &mut Draw) -> String {
     let (name, way) = WAYS[at];
     draw.about.push(name.into());
     way(draw)
+}
+
+/// How long the server takes over a file that is late, and over all others.
+const LATE: Duration = Duration::from_millis(800);
+const SOON: Duration = Duration::from_millis(8);
+
+/// A page with nothing on it but one of the ways, in a variant; every file but `late` comes soon. `None` where there is
+/// no such way or no such file.
+pub fn plain(way: usize, variant: u64, late: Option<usize>, picture: &[u8]) -> Option<Drawn> {
+    let (name, way) = WAYS.get(way)?;
+    let mut draw = Draw::empty(variant, picture);
+    let largest = way(&mut draw);
+    let (html, _) = draw.html(&largest);
+    draw.files.iter_mut().for_each(|file| file.wait = SOON);
+    if let Some(late) = late {
+        draw.files.get_mut(late)?.wait = LATE;
+    }
+    let about = std::iter::once((*name).to_owned()).chain(draw.about).collect::<Vec<_>>().join(", ");
+    let (wait, files) = (SOON, draw.files);
+    Some(Drawn { seed: 0, html, wait, trickles: None, files, about, first_only: Vec::new(), conditions: "unshaped" })
 }
 
 const PLACE: &str = "<div id=place></div>";
