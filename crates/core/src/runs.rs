@@ -1,11 +1,12 @@
 //! Whose script ran, where the browser's trace does not say.
 //!
 //! Promise callbacks and modules run in pieces of work without an address. Two witnesses tell whose
-//! they are: the stack noted when such a piece changed the page, and the profiler's samples in it.
+//! they are: the stack noted when such a piece changed the page, and the profiler's samples in it. Of a module
+//! that did too little for either, its compilation tells, where one module alone had been compiled and had not run.
 
 use crate::profile::Profile;
-use crate::{Load, WorkName};
-use std::collections::HashMap;
+use crate::{InitiatorKind, Load, ResourceKind, Work, WorkName};
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 /// So many witnesses of each sort are heard in one run; a hostile file may nest long ones a thousand deep.
@@ -39,6 +40,37 @@ pub fn name_runs(load: &mut Load) {
         }
         piece.url = seen.iter().max_by(|a, b| a.1.cmp(b.1).then_with(|| b.0.cmp(a.0))).map(|(url, _)| (*url).clone());
     }
+    name_modules(load);
+}
+
+/// Names the runs of modules that are still without a name: by the only script to have been compiled before and never
+/// run; of several, by the only one whose tag the parser read.
+fn name_modules(load: &mut Load) {
+    let is_run = |w: &Work| w.name == WorkName::Evaluate;
+    if !load.work.iter().any(|w| is_run(w) && w.url.is_none()) {
+        return;
+    }
+    let ran: HashSet<Arc<str>> = load.work.iter().filter(|w| is_run(w)).filter_map(|w| w.url.clone()).collect();
+    let scripts = load.requests.iter().filter(|r| r.kind == ResourceKind::Script && !ran.contains(&r.url));
+    let by_parser: HashMap<Arc<str>, bool> =
+        scripts.map(|r| (r.url.clone(), r.initiator.kind == InitiatorKind::Parser)).collect();
+    let mut compiled: Vec<Arc<str>> = Vec::new();
+    for piece in &mut load.work {
+        if let (WorkName::Compile, Some(url)) = (piece.name, &piece.url)
+            && by_parser.contains_key(url)
+            && !compiled.contains(url)
+        {
+            compiled.push(url.clone());
+        }
+        if is_run(piece) && piece.url.is_none() {
+            let only = |parser: bool| {
+                let mut found = compiled.iter().filter(|url| !parser || by_parser[*url]);
+                found.next().filter(|_| found.next().is_none()).cloned()
+            };
+            piece.url = only(false).or_else(|| only(true));
+            compiled.retain(|url| Some(url) != piece.url.as_ref());
+        }
+    }
 }
 
 /// The address of the outermost script on each call path. A caller's path comes before its callees'.
@@ -56,7 +88,7 @@ fn outermost(profile: &Profile) -> Vec<Option<Arc<str>>> {
 mod tests {
     use super::*;
     use crate::profile::{CodePlace, ProfileNode};
-    use crate::{Millis, PageChange, Work, WorkKind};
+    use crate::{Millis, PageChange, WorkKind};
 
     const APP: &str = "http://www.skerryline.test/app.js";
     const LIBRARY: &str = "http://www.skerryline.test/vendor/library.js";

@@ -416,6 +416,7 @@ impl<'g> Change<'g> {
             start: old.start + own.offset,
             ready: f64::INFINITY,
             split: false,
+            stands_until: None,
         };
         self.world.tasks.push(moved);
         for &within in self.ground.moments.within.get(&own.task).into_iter().flatten() {

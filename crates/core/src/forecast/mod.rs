@@ -158,7 +158,7 @@ impl Model {
         let (world, times) = self.run_changed(change);
         let after = self.figures_of(&world, &times, shifted);
         let path = self.path(&world, &times);
-        let tasks = self.tasks(&world, &times);
+        let tasks = self.tasks(&times);
         Forecast {
             source: self.source(),
             before: self.figures,
@@ -211,7 +211,7 @@ impl Model {
         steps::steps(&self.ground.prepared, &self.ground.moments, world, times, to)
     }
 
-    fn tasks(&self, world: &world::World, times: &Times) -> Vec<MovedTask> {
+    fn tasks(&self, times: &Times) -> Vec<MovedTask> {
         let before = &self.ground.moments.world.tasks;
         let mut longest: HashMap<u32, (f64, &world::Run)> = HashMap::new();
         for run in &self.ground.moments.runs {
@@ -220,14 +220,14 @@ impl Model {
                 *found = (run.length, run);
             }
         }
-        let told = before.iter().zip(&world.tasks).zip(&times.starts).zip(0u32..);
+        let told = before.iter().zip(&times.took).zip(&times.starts).zip(0u32..);
         let mut tasks: Vec<MovedTask> = told
-            .filter(|(((was, now), _), _)| was.duration.max(now.duration) >= TOLD_TASK)
+            .filter(|(((was, now), _), _)| was.duration.max(**now) >= TOLD_TASK)
             .map(|(((was, now), start), place)| MovedTask {
                 was_ms: Millis(was.start),
                 took_ms: Millis(was.duration),
-                start_ms: Some(*start).filter(|at| at.is_finite() && now.duration > 0.0).map(Millis),
-                duration_ms: Millis(now.duration),
+                start_ms: Some(*start).filter(|at| at.is_finite() && *now > 0.0).map(Millis),
+                duration_ms: Millis(*now),
                 script: longest.get(&place).and_then(|(_, run)| moments::address(&self.ground.prepared, run)),
             })
             .collect();

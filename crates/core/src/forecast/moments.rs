@@ -2,7 +2,7 @@
 
 use super::world::{Bond, Drawn, Frame, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::fonts::{AUTO_SHOWN, BLOCKED};
-use crate::graph::{Cause, Edge, Graph, LegFact, Moment};
+use crate::graph::{Cause, Edge, Graph, LegFact, Moment, is_synchronous};
 use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
@@ -64,6 +64,8 @@ pub(super) struct Builder<'g, 'a> {
     within: HashMap<u32, Vec<Place>>,
     /// Where the needs of tasks that only draw a frame stand, with what else was added with them.
     frames: HashMap<u32, Range<usize>>,
+    /// Answers that scripts stand still for, each with how far into its task it came, by task.
+    stood_for: HashMap<u32, Vec<(f64, RequestId)>>,
     /// Tasks that draw a paint.
     shows: HashSet<u32>,
     /// The last frame to have been the first after a blocking request let go.
@@ -94,12 +96,14 @@ impl<'g, 'a> Builder<'g, 'a> {
             acted: Vec::new(),
             within: HashMap::new(),
             frames: HashMap::new(),
+            stood_for: HashMap::new(),
             shows: HashSet::new(),
             unblocked: None,
             parser_end: START,
         };
         builder.requests();
         builder.tasks();
+        builder.stood();
         let load = &*prepared.load;
         builder.parser_end = builder.world.add(Kind::After, load.dom_interactive.map_or(0.0, |at| at.0));
         builder.network_needs();
@@ -257,7 +261,28 @@ impl<'g, 'a> Builder<'g, 'a> {
                 start,
                 ready: f64::INFINITY,
                 split: false,
+                stands_until: None,
             });
+        }
+    }
+
+    /// Scripts stand still for some answers (XMLHttpRequest, section 3.5.6): what follows in their tasks comes so long
+    /// after those.
+    fn stood(&mut self) {
+        let load = &*self.prepared.load;
+        for request in load.requests.iter().filter(|r| is_synchronous(r)) {
+            let Some(end) = request.end else { continue };
+            let after = self.world.tasks.partition_point(|task| task.start <= request.start.0);
+            let Some(task) = after.checked_sub(1) else { continue };
+            let Task { start, duration, .. } = self.world.tasks[task];
+            if let (true, Ok(place)) = (end.0 <= start + duration, u32::try_from(task)) {
+                self.stood_for.entry(place).or_default().push((end.0 - start, request.id));
+            }
+        }
+        let tasks: Vec<u32> = self.stood_for.keys().copied().collect();
+        for task in tasks {
+            let end = self.inside(task, self.world.tasks[task as usize].duration);
+            self.world.tasks[task as usize].stands_until = Some(end);
         }
     }
 
@@ -574,8 +599,14 @@ impl<'g, 'a> Builder<'g, 'a> {
         if let Some(place) = self.known.get(&key) {
             return *place;
         }
-        let place = self.world.add(Kind::Inside { task, offset }, state.start + offset);
+        let answers = self.stood_for.get(&task).into_iter().flatten().filter(|(came, _)| *came <= offset);
+        let answer = answers.max_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, id)| Phase::Done.of(*id));
+        let kind = if answer.is_some() { Kind::After } else { Kind::Inside { task, offset } };
+        let place = self.world.add(kind, state.start + offset);
         self.world.need(place, state.begins, Bond::Origin);
+        if let Some(answer) = answer {
+            self.world.need(place, answer, Bond::Gate);
+        }
         self.known.insert(key, place);
         self.within.entry(task).or_default().push(place);
         place

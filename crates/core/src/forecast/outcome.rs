@@ -88,9 +88,9 @@ fn total_blocking(load: &Load, moments: &Moments, world: &World, times: &Times, 
         world
             .tasks
             .iter()
-            .zip(&times.starts)
-            .filter(|(t, start)| start.is_finite() && t.duration > 0.0 && !t.split)
-            .map(|(t, start)| (Millis(*start), Millis(start + t.duration)))
+            .zip(times.starts.iter().zip(&times.took))
+            .filter(|(t, (start, took))| start.is_finite() && **took > 0.0 && !t.split)
+            .map(|(_, (start, took))| (Millis(*start), Millis(start + took)))
     };
     let counts = |r: &&crate::Request| r.method == "GET" && r.is_network() && r.cache.is_none();
     let requests = load.requests.iter().filter(counts).filter_map(|r| {

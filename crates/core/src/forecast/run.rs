@@ -15,6 +15,8 @@ pub(super) struct Times {
     pub at: Vec<f64>,
     /// When each task began; infinite for those that did not.
     pub starts: Vec<f64>,
+    /// How long each task takes: a script may stand still in it for an answer, which comes when it comes.
+    pub took: Vec<f64>,
     /// When each task could have begun, had the thread been free; infinite for those that did not.
     pub ready: Vec<f64>,
     /// Moments that wait for each other.
@@ -187,8 +189,8 @@ fn show_sooner(world: &World, times: &mut Times) {
     let starts = world.frames.iter().map(|frame| (times.starts[frame.task as usize], frame.painted));
     let mut frames: Vec<(f64, f64)> = starts.filter(|(start, _)| start.is_finite()).collect();
     frames.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let tasks = world.tasks.iter().zip(&times.starts).filter(|(_, start)| start.is_finite());
-    let mut busy: Vec<(f64, f64)> = tasks.map(|(task, start)| (*start, start + task.duration)).collect();
+    let tasks = times.starts.iter().zip(&times.took).filter(|(start, _)| start.is_finite());
+    let mut busy: Vec<(f64, f64)> = tasks.map(|(start, took)| (*start, start + took)).collect();
     busy.sort_by(|a, b| a.0.total_cmp(&b.0));
     for (drawn, now) in sooner {
         let first = frames.partition_point(|(start, _)| *start < now);
@@ -249,6 +251,7 @@ fn turn(
     pass.settle();
     let mut starts = vec![f64::INFINITY; world.tasks.len()];
     let mut readiness = starts.clone();
+    let mut took: Vec<f64> = world.tasks.iter().map(|task| task.duration).collect();
     let begun = begun_in_order(world);
     let mut waiting: BTreeSet<(u64, u32)> = BTreeSet::new();
     let mut free = 0.0f64;
@@ -271,13 +274,16 @@ fn turn(
         let begins = state.begins as usize;
         let start = pass.at[begins].max(free);
         (pass.at[begins], starts[task as usize]) = (start, start);
-        free = start + state.duration + state.gap;
         pass.told(state.begins);
         pass.settle();
+        if let Some(end) = state.stands_until.map(|end| pass.at[end as usize]).filter(|end| end.is_finite()) {
+            took[task as usize] = end - start;
+        }
+        free = start + took[task as usize] + state.gap;
     }
     let unresolved = (0..world.moments.len()).filter(|&i| pass.left[i] > 0 && !world.moments[i].gone);
     let unresolved = unresolved.filter_map(|i| u32::try_from(i).ok()).collect();
-    Times { at: pass.at, starts, ready: readiness, unresolved }
+    Times { at: pass.at, starts, took, ready: readiness, unresolved }
 }
 
 /// When tasks began that are in the order in which they were observed.

@@ -80,6 +80,8 @@ pub(super) struct Task {
     pub ready: f64,
     /// It is done in pieces too short to block.
     pub split: bool,
+    /// Its end, where a script stands still in it for an answer.
+    pub stands_until: Option<Place>,
 }
 
 /// A run of script, or a sheet's parsing, within a task.

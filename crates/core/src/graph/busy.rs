@@ -79,7 +79,7 @@ impl Graph<'_> {
 }
 
 /// Whether a script stands still for a request: those go before all others.
-pub(super) fn is_synchronous(request: &Request) -> bool {
+pub(crate) fn is_synchronous(request: &Request) -> bool {
     request.kind == ResourceKind::Data
         && request.initiator.kind == InitiatorKind::Script
         && request.priority.as_deref() == Some("VeryHigh")

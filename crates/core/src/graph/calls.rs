@@ -3,11 +3,13 @@
 
 use super::busy::is_synchronous;
 use super::{About, Cause, Code, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{Millis, Request, RequestId, ResourceKind, Work, WorkName};
+use crate::{InitiatorKind, Millis, Request, RequestId, ResourceKind, Work, WorkName};
 use std::sync::Arc;
 
 /// An answer is taken, and an event delivered, at most so long after it was there.
 const TAKEN: Millis = Millis(60.0);
+/// A module is asked for so soon after the script that imports it asked for that, or before.
+const IMPORT_ASKED: Millis = Millis(5.0);
 /// The failure of a request is told at most so long after the page knew of it.
 const FAILURE_TOLD: Millis = Millis(5.0);
 /// Handlers of the load event follow so soon after what the trace marks as its start.
@@ -107,15 +109,58 @@ impl Graph<'_> {
         let fact = LegFact::CalledBack { script: self.code(url) };
         let about = About::Script(url.clone());
         let edge = |from, at| Edge::new(from, at, Cause::ScriptWait, about.clone(), fact.clone()).filled(Fill::Thread);
+        if let Some((came, module)) = self.imported_since(url, asked.at, to) {
+            return Some(edge(Moment::Done(module), came));
+        }
         if let Some(asker) = self.run_at(asked.at) {
             return Some(edge(Moment::Inside(asker, Does::Schedules), asked.at));
+        }
+        // By promises of a script that is not told: they were kept by what came just before.
+        if asked.by.is_none() {
+            let answered = self.prepared.answers();
+            let (at, moment) = self.last_answer(answered, asked.at)?;
+            return Some(edge(moment, at));
         }
         // Posted elsewhere, by a worker or a frame of another process: its file, or what came there since.
         let by = asked.by.as_ref()?;
         let own = self.prepared.all_for(by).next_back().map(|r| (r.end.unwrap_or(asked.at).min(asked.at), r.id));
-        let there = |r: &Request| !r.main_frame && r.initiator.url.as_ref() == Some(by);
-        let (end, id) = own.into_iter().chain(self.last_done(asked.at, there)).max_by(|a, b| a.0.order(&b.0))?;
-        Some(edge(Moment::Done(id), end))
+        let own = own.map(|(at, id)| (at, Moment::Done(id)));
+        let its = self.load.requests.iter().filter(|r| !r.main_frame && r.initiator.url.as_ref() == Some(by));
+        let came = its.filter_map(|r| self.there_by(r.id, asked.at));
+        let (at, moment) = own.into_iter().chain(came).max_by(|a, b| a.0.order(&b.0))?;
+        Some(edge(moment, at))
+    }
+
+    /// A module that a script imports as it runs (HTML, section 8.1.6.7.3), and those that it imports in turn: the
+    /// last of them to come.
+    fn imported_since(&self, url: &Arc<str>, asked: Millis, by: Millis) -> Option<(Millis, RequestId)> {
+        let came = |id: RequestId| Some((self.load.request(id)?.end?, id));
+        let is_import = |id: &RequestId| {
+            self.load
+                .request(*id)
+                .is_some_and(|r| r.kind == ResourceKind::Script && (r.start - asked).0.abs() <= IMPORT_ASKED.0)
+        };
+        let module = self.prepared.answers_to(url).iter().map(|(_, id)| *id).find(is_import)?;
+        let imports = self.imports(&self.load.request(module)?.url, by).into_iter().map(|(id, _)| id);
+        let all = std::iter::once(module).chain(imports).filter_map(came);
+        let last = all.filter(|(end, _)| *end <= by + SLACK).max_by(|a, b| a.0.order(&b.0))?;
+        (by - last.0 < TAKEN).then_some(last)
+    }
+
+    /// The last of some answers to be there by a moment, not long before it. Who asked for data by a promise is told when
+    /// its headers are there (Fetch, section 5.6), and again once it has all been read.
+    fn last_answer(&self, answers: impl Iterator<Item = RequestId>, by: Millis) -> Option<(Millis, Moment)> {
+        let there = answers.filter_map(|id| self.there_by(id, by));
+        there.filter(|(at, _)| by - *at < TAKEN).max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// What of an answer was there by a moment: all of it, or of data the headers.
+    fn there_by(&self, id: RequestId, by: Millis) -> Option<(Millis, Moment)> {
+        let request = self.load.request(id)?;
+        let headers = request.final_headers.or(request.first_byte).filter(|_| request.kind == ResourceKind::Data);
+        let done = request.end.map(|end| (end, Moment::Done(id)));
+        let answered = headers.map(|at| (at, Moment::Answered(id)));
+        done.into_iter().chain(answered).find(|(at, _)| *at <= by)
     }
 
     /// A callback that comes again and again waits for something: what ran for the first time since it
@@ -159,9 +204,22 @@ impl Graph<'_> {
                         | ResourceKind::Data
                 )
             }),
+            "message" => self.message_of_others(work.start, url).into_iter().collect(),
             _ => Vec::new(),
         };
         (!edges.is_empty()).then_some(edges)
+    }
+
+    /// A message whose sender is not told, of a worker or an inner frame: what had come there just before.
+    fn message_of_others(&self, by: Millis, url: &Arc<str>) -> Option<Edge> {
+        let theirs = self.load.requests.iter().filter(|r| !r.main_frame);
+        let workers =
+            self.load.requests.iter().filter(|r| {
+                r.main_frame && r.kind == ResourceKind::Script && r.initiator.kind == InitiatorKind::Unknown
+            });
+        let (at, moment) = self.last_answer(theirs.chain(workers).map(|r| r.id), by)?;
+        let fact = LegFact::CalledBack { script: self.code(url) };
+        Some(Edge::new(moment, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
     }
 
     /// DOMContentLoaded needs the parser's end and every deferred script to have run (HTML, section 13.2.7).
@@ -248,27 +306,29 @@ impl Graph<'_> {
         // A module goes on when those that it imports have what they await.
         let imports = if self.in_promises(index) { self.imports(url, began) } else { Vec::new() };
         let scripts = std::iter::once(url).chain(imports.iter().map(|(_, url)| url));
-        let mut found: Vec<(Millis, RequestId)> =
-            scripts.flat_map(|by| self.prepared.answers_to(by)).copied().collect();
-        found.retain(|(_, id)| Some(*id) != script);
-        // Fonts are told of by promises.
-        if found.iter().all(|(end, _)| *end > began || began - *end >= TAKEN) && self.in_promises(index) {
-            let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font);
-            found.extend(fonts.filter_map(|r| Some((r.end?, r.id))));
-        }
-        // A failure is told to the page before it is told to who records.
-        for (end, id) in &mut found {
-            if *end > began
-                && *end - began <= FAILURE_TOLD
-                && self.load.request(*id).is_some_and(|r| r.failed.is_some())
-            {
-                *end = began;
-            }
-        }
-        let last = found.into_iter().filter(|(end, _)| *end <= began && began - *end < TAKEN);
-        let (end, id) = last.max_by(|a, b| a.0.order(&b.0))?;
+        let found: Vec<RequestId> = scripts
+            .flat_map(|by| self.prepared.answers_to(by))
+            .map(|(_, id)| *id)
+            .filter(|id| Some(*id) != script)
+            .collect();
         let fact = LegFact::TakesAnswer { script: self.code(url) };
-        Some(Edge::new(Moment::Done(id), end, Cause::Handover, About::Script(url.clone()), fact).filled(Fill::Thread))
+        let taken = |(at, moment): (Millis, Moment)| {
+            Edge::new(moment, at, Cause::Handover, About::Script(url.clone()), fact.clone()).filled(Fill::Thread)
+        };
+        // A failure is told to the page before it is told to who records.
+        let failed = found
+            .iter()
+            .filter_map(|id| self.load.request(*id))
+            .find(|r| r.failed.is_some() && r.end.is_some_and(|end| end > began && end - began <= FAILURE_TOLD));
+        if let Some(failed) = failed {
+            return Some(taken((began, Moment::Done(failed.id))));
+        }
+        if let Some(last) = self.last_answer(found.into_iter(), began) {
+            return Some(taken(last));
+        }
+        // Fonts are told of by promises.
+        let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font && self.in_promises(index));
+        self.last_answer(fonts.map(|r| r.id), began).map(taken)
     }
 
     fn in_promises(&self, index: usize) -> bool {

@@ -7,6 +7,8 @@ use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceK
 
 /// What style or layout needs is asked for within this time.
 const ASKED: Millis = Millis(10.0);
+/// A worker or a stream of events is asked for so soon after the script that opens it has ended.
+const OPENED: Millis = Millis(20.0);
 /// Style and layout are looked for so far back.
 const STYLE_AT_MOST: Millis = Millis(1_000.0);
 
@@ -32,6 +34,11 @@ impl Graph<'_> {
         match request.initiator.kind {
             InitiatorKind::Parser | InitiatorKind::Unknown if self.is_lazy(request) => self.asked_by_layout(request),
             InitiatorKind::Script => self.asked_by_script(request),
+            // No tag asks for data, and no style for a font while a script is at work: what the browser names then is
+            // where the parser was.
+            InitiatorKind::Parser | InitiatorKind::Unknown if self.is_asked_by_run(request) => {
+                self.asked_by_script(request)
+            }
             // No tag names a font but a preload; what a style in the document names is told as the parser's.
             InitiatorKind::Parser if request.kind == ResourceKind::Font => self.asked_by_style(request),
             InitiatorKind::Style => self.asked_by_style(request),
@@ -40,11 +47,25 @@ impl Graph<'_> {
             InitiatorKind::Parser if self.is_parsed_by(request) && self.run_before(request.start).is_some() => {
                 self.asked_by_script(request)
             }
+            InitiatorKind::Parser if request.kind == ResourceKind::Document => self.reached_in_document(request),
             InitiatorKind::Parser | InitiatorKind::Preload => self.found_in_document(request),
             InitiatorKind::Redirect | InitiatorKind::Navigation | InitiatorKind::Unknown => {
                 self.back_to_document(Cause::Unknown, LegFact::AskedFor { file, why: AskedFor::NotTold })
             }
         }
+    }
+
+    /// Whether a script asked for what no markup asks for: data, a stream of events, a worker, and a font while the
+    /// script is at work.
+    fn is_asked_by_run(&self, request: &Request) -> bool {
+        let told = request.initiator.kind == InitiatorKind::Parser;
+        let at_work = match request.kind {
+            ResourceKind::Data => true,
+            ResourceKind::Script => !told,
+            ResourceKind::Font => self.run_at(request.start).is_some() && !self.is_in_style(request.start),
+            _ => false,
+        };
+        at_work && request.main_frame && self.run_behind(request.start).is_some()
     }
 
     /// Whether the document was parsed when something was asked for.
@@ -70,6 +91,20 @@ impl Graph<'_> {
         let last = runs.into_iter().find(|i| self.load.work[*i].script().is_some())?;
         let around = std::iter::successors(Some(last), |i| self.parents[*i]);
         around.filter(|i| self.load.work[*i].script().is_some()).last()
+    }
+
+    /// The run that a request came of: in its task, or else the last to have ended shortly before. Workers and streams
+    /// are asked for once the script that opened them has ended.
+    fn run_behind(&self, at: Millis) -> Option<usize> {
+        let before = || {
+            let started = self.load.work.partition_point(|w| w.start <= at);
+            let recent = self.load.work[..started].iter().enumerate().rev();
+            let mut recent = recent.take_while(|(_, w)| w.depth > 0 || at - w.end() <= OPENED);
+            let (last, _) = recent.find(|(_, w)| w.script().is_some() && at - w.end() <= OPENED)?;
+            let around = std::iter::successors(Some(last), |i| self.parents[*i]);
+            around.filter(|i| self.load.work[*i].script().is_some()).last()
+        };
+        self.run_before(at).or_else(before)
     }
 
     fn is_lazy(&self, request: &Request) -> bool {
@@ -241,13 +276,15 @@ impl Graph<'_> {
             return Some(found.0);
         }
         // A picture is fetched after the script that inserted it has ended, within the same task.
-        let task = self.load.work.iter().rposition(|w| w.depth == 0 && covering(w))?;
-        let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0).count();
-        (task + 1..=task + inside)
-            .rev()
-            .filter(|&i| self.load.work[i].start <= at_end && self.load.work[i].script().is_some())
-            .find(|&i| named(self.load.work[i].url.as_ref()))
+        let task = self.load.work.iter().rposition(|w| w.depth == 0 && covering(w));
+        let inside = |task: usize| {
+            let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0).count();
+            let runs = (task + 1..=task + inside).rev();
+            runs.into_iter().filter(|&i| self.load.work[i].start <= at_end && self.load.work[i].script().is_some())
+        };
+        let inserted = task.and_then(|task| inside(task).find(|&i| named(self.load.work[i].url.as_ref())));
+        inserted
             .or_else(|| candidates.first().map(|c| c.0))
-            .or_else(|| self.run_before(at).filter(|_| by.kind == InitiatorKind::Parser))
+            .or_else(|| self.run_behind(at).filter(|_| by.kind != InitiatorKind::Script))
     }
 }

@@ -19,6 +19,14 @@ const TO_SCREEN: Millis = Millis(4.0);
 /// have begun by then: changes up to this long before the paint are looked at in any case.
 const ON_ITS_WAY: Millis = Millis(120.0);
 
+/// An animation begins so soon after its style was computed.
+const STYLED: Millis = Millis(3.0);
+
+/// When the last of some edges' moments was.
+fn latest(edges: &[Edge]) -> Millis {
+    edges.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max)
+}
+
 /// The drawing of a frame: its last piece of work, and when style for it began.
 #[derive(Clone, Copy)]
 struct Drawn {
@@ -30,7 +38,7 @@ impl Graph<'_> {
     /// What a paint needed.
     pub(super) fn painted(&self, file: Option<RequestId>, text: bool, paint: Millis) -> Vec<Edge> {
         let needed = self.known_needs(file, text, paint);
-        let ready = needed.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
+        let ready = latest(&needed);
         let Some(drawn) = self.drawn(paint) else { return needed };
         if self.is_late(ready, drawn) {
             return self.set_off(ready, drawn, (file, text), paint);
@@ -334,8 +342,24 @@ impl Graph<'_> {
             let from = Moment::Inside(run, Does::ChangesPage);
             return vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)];
         }
+        // A frame's style set it off, and that what had changed since the frame before.
+        if let Some(style) = self.style_at(animation.from) {
+            let drawn = Drawn { last: style, at: self.begun(style) };
+            let needed = self.known_needs(None, true, drawn.at);
+            let ready = latest(&needed);
+            if self.is_late(ready, drawn) {
+                return self.set_off(ready, drawn, (None, true), animation.from);
+            }
+        }
         let from = Moment::Painted { file: None, text: true };
         vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)]
+    }
+
+    /// The computing of style that a moment is in, or just after.
+    fn style_at(&self, at: Millis) -> Option<usize> {
+        let started = self.load.work.partition_point(|w| w.start <= at);
+        let last = self.load.work[..started].iter().rposition(|w| w.kind == WorkKind::Style)?;
+        (at - self.work(last).end() <= STYLED).then_some(last)
     }
 
     /// All that is known to have been needed was there, and more is not told.

@@ -23,6 +23,7 @@ mod shared;
 mod sheets;
 mod stops;
 
+pub(crate) use busy::is_synchronous;
 pub(crate) use edge::SLACK;
 pub use edge::{About, Cause, Does, Edge, Fill, Moment, Piece};
 pub use fact::{AskedFor, Behind, Code, HandedOver, LegFact};

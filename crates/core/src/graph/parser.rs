@@ -41,6 +41,18 @@ impl Graph<'_> {
         vec![Edge::new(Moment::Document, at, Cause::Parse, about, LegFact::Read).filled(Fill::Thread)]
     }
 
+    /// What the parser alone finds, and no scanner ahead of it, as an inner frame: it has the bytes, and was let go by
+    /// all that stands above.
+    pub(super) fn reached_in_document(&self, request: &Request) -> Vec<Edge> {
+        let mut edges = self.found_in_document(request);
+        let place = place(self.prepared, request);
+        if let Some(stop) = place.and_then(|place| self.parser.last_above(Some(place), request.start, Some(request.id)))
+        {
+            edges.push(self.parser_reaches(stop, request));
+        }
+        edges
+    }
+
     pub(super) fn parser_reaches(&self, stop: Stop, request: &Request) -> Edge {
         let fact = LegFact::ParserReaches { file: request.url.clone() };
         let about = About::Browser;

@@ -53,6 +53,8 @@ struct Hop {
     fetched: bool,
     /// Which document asked; empty for a worker's script.
     loader: String,
+    /// Whether it is the document of a frame.
+    navigates: bool,
     /// Wall clock when the answer's headers were there.
     answered_wall_s: Option<f64>,
 }
@@ -198,14 +200,12 @@ impl Reader {
         request.request_headers = headers_of(&asked["headers"]);
         let navigation = params["loaderId"].as_str() == Some(id);
         request.initiator = initiator::read(&params["initiator"]);
-        if navigation {
-            request.initiator.kind = InitiatorKind::Navigation;
-        }
         if redirected_from.is_some() {
             request.initiator = Initiator { kind: InitiatorKind::Redirect, ..Initiator::default() };
         }
         let mut hop = new_hop(request, at);
         hop.loader = params["loaderId"].as_str().unwrap_or("").to_owned();
+        hop.navigates = navigation && redirected_from.is_none();
         hop.frame = params["frameId"].as_str().map(str::to_owned);
         hop.redirected_from = redirected_from;
         hop.fetched = params["type"].as_str() == Some("Fetch");
@@ -310,6 +310,10 @@ impl Reader {
                 request.parts =
                     hop.parts.iter().map(|(t, bytes)| BodyPart { at: at(*t), bytes: Bytes(*bytes) }).collect();
                 request.main_frame = main_frame.is_none() || hop.frame.as_deref() == main_frame;
+                // The document of an inner frame is asked for by the parser or by a script, as is told.
+                if hop.navigates && (request.main_frame || request.initiator.kind == InitiatorKind::Unknown) {
+                    request.initiator.kind = InitiatorKind::Navigation;
+                }
                 request.redirected_from = hop.redirected_from.map(|p| RequestId(u32::try_from(p).unwrap_or(0)));
                 request
             })
@@ -333,6 +337,7 @@ fn new_hop(request: Request, asked: f64) -> Hop {
         early_hints: false,
         fetched: false,
         loader: String::new(),
+        navigates: false,
         answered_wall_s: None,
     }
 }

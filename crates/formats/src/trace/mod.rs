@@ -22,6 +22,7 @@ use std::sync::Arc;
 use stream::{Ended, each_event};
 
 mod event;
+mod messages;
 mod network;
 mod samples;
 mod stream;
@@ -201,6 +202,8 @@ fn read_at_most(text: &TraceText, name: &str, wanted: Wanted<'_>, most: usize) -
         first_input: None,
         callbacks: HashMap::new(),
         posted: HashMap::new(),
+        handled: Vec::new(),
+        through_ports: Vec::new(),
         animated: HashMap::new(),
         measures: HashMap::new(),
         samples: Samples::default(),
@@ -282,8 +285,12 @@ struct Reader<'r> {
     first_input: Option<f64>,
     /// Callbacks that were asked for, by what joins that to their run.
     callbacks: HashMap<u64, f64>,
-    /// Messages that were posted and not handled yet: when, and by whom.
+    /// Messages that were posted: when, and by whom.
     posted: HashMap<String, (f64, Option<Arc<str>>)>,
+    /// Messages that were handled, and when. A worker's events may be told after those of the page.
+    handled: Vec<(String, f64)>,
+    /// From when to when messages that came through a port were handled.
+    through_ports: Vec<(f64, f64)>,
     /// Animations under way, by id: since when, and their name.
     animated: HashMap<u64, (f64, String)>,
     /// Measures begun and not ended, by id and name.
@@ -303,6 +310,7 @@ impl Reader<'_> {
         let screen = facts.shifts.len() + facts.lcp_candidates.len() + facts.presentations.len() + self.pictures.len();
         let page = facts.events.len() + facts.user_timings.len() + facts.worker_runs.len() + self.measures.len();
         let page = page + facts.scheduled.len() + self.callbacks.len() + self.posted.len();
+        let page = page + self.handled.len() + self.through_ports.len();
         let page = page + facts.animations.len() + self.animated.len();
         work + screen + page + self.network.len()
     }
@@ -396,10 +404,12 @@ impl Reader<'_> {
                 }
             }
             "HandlePostMessage" if event.thread() == main && event.ts >= self.navigation.ts => {
-                let posted = event.text(&["data", "traceId"]).and_then(|id| self.posted.remove(&*id));
-                if let Some((asked, by)) = posted {
-                    self.facts.scheduled.push(Scheduled { at: at(asked), ran: at(event.ts), by });
+                if let Some(id) = event.text(&["data", "traceId"]) {
+                    self.handled.push((id.into_owned(), event.ts));
                 }
+            }
+            "MessagePort::Accept" if event.thread() == main && event.ts >= self.navigation.ts => {
+                self.through_ports.push((event.ts, event.ts + event.dur));
             }
             "EventTiming" if event.ph == b'b' && event.ts >= self.navigation.ts => self.input(event),
             "ScheduleStyleRecalculation" | "InvalidateLayout" if event.thread() == main => self.change(event, at),
@@ -565,6 +575,14 @@ impl Reader<'_> {
 
     fn finish(&mut self, at: &dyn Fn(f64) -> Millis) {
         self.nest(at);
+        for (id, ran) in std::mem::take(&mut self.handled) {
+            if let Some((asked, by)) = self.posted.get(&id).filter(|(asked, _)| *asked <= ran) {
+                self.facts.scheduled.push(Scheduled { at: at(*asked), ran: at(ran), by: by.clone() });
+            }
+        }
+        for (from, to) in std::mem::take(&mut self.through_ports) {
+            self.facts.scheduled.extend(messages::through_port(&self.facts.work, at(from), at(to)));
+        }
         if let Some(input) = self.first_input {
             let input = at(input);
             self.facts.lcp_candidates.retain(|c| c.at <= input);
