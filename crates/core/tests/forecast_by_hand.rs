@@ -70,6 +70,25 @@ fn without_the_script_above_it_the_sheet_is_waited_for() {
 }
 
 #[test]
+fn a_script_that_stands_still_for_an_answer_goes_on_when_that_comes() {
+    let mut site = Site::new();
+    site.draws([205.0, 215.0]);
+    site.0.fcp = Some(Millis(230.0));
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    let data = site.asks("list.json", ResourceKind::Data, [270.0, 270.0, 1000.0, 1002.0]);
+    (data.initiator, data.priority) = (script(&["app.js"]), Some("VeryHigh".into()));
+    site.runs(WorkName::Evaluate, [262.0, 1010.0], "app.js");
+    site.changes(1006.0, "app.js");
+    site.draws([1011.0, 1020.0]);
+    site.paints(1035.0, None);
+    site.0.largest_stands = Some(Standing::Nowhere);
+    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("list.json"), to: Some(Millis(0.0)) }]);
+    near(change(&sooner, Metric::Lcp), -730.0);
+    // The task of 748 ms blocked for 698, and takes 18 now.
+    near(change(&sooner, Metric::Tbt), -698.0);
+}
+
+#[test]
 fn a_file_that_comes_just_behind_another_is_worth_little_alone() {
     let reliefs = |other: f64| {
         let mut site = Site::new();

@@ -468,6 +468,32 @@ mod tests {
     }
 
     #[test]
+    fn an_inner_frame_is_asked_for_by_the_parser_or_by_a_script() {
+        let parser = json!({"type": "parser", "url": "http://a.test/", "lineNumber": 6, "columnNumber": 0});
+        let stack = json!({"callFrames": [{"url": "http://a.test/a.js", "lineNumber": 0, "columnNumber": 0}]});
+        let frame = |id: &str, initiator: Value| {
+            let more = json!({"type": "Document", "loaderId": id, "frameId": id, "initiator": initiator});
+            sent(id, "http://a.test/inner", 10.1, more)
+        };
+        let page = json!({"type": "Document", "loaderId": "1", "frameId": "main", "initiator": {"type": "other"}});
+        let log = log(&[
+            sent("1", "http://a.test/", 10.0, page),
+            frame("2", parser),
+            frame("3", json!({"type": "script", "stack": stack})),
+        ]);
+        let facts = read(&log, Some(10e6), Some("main"));
+        let told: Vec<_> = facts.requests.iter().map(|r| (r.main_frame, r.initiator.kind, r.initiator.line)).collect();
+        assert_eq!(
+            told,
+            [
+                (true, InitiatorKind::Navigation, None),
+                (false, InitiatorKind::Parser, Some(7)),
+                (false, InitiatorKind::Script, Some(1)),
+            ]
+        );
+    }
+
+    #[test]
     fn each_hop_gets_the_headers_that_were_its_own() {
         let hop = |status: u16| json!({"status": status, "headers": {}, "mimeType": ""});
         let extra = |value: &str, status: u16| {

@@ -618,6 +618,20 @@ mod tests {
     use super::*;
 
     #[test]
+    fn a_message_is_joined_to_its_posting_whichever_is_told_first() {
+        let navigation = r#"{"name":"navigationStart","ph":"R","ts":0,"pid":1,"tid":1,"args":{"frame":"F","data":{"documentLoaderURL":"http://a.test/","isOutermostMainFrame":true,"navigationId":"N"}}}"#;
+        let posted =
+            r#"{"name":"SchedulePostMessage","ph":"I","ts":4000,"pid":1,"tid":9,"args":{"data":{"traceId":"7"}}}"#;
+        let handled = r#"{"name":"HandlePostMessage","ph":"X","ts":6000,"dur":500,"pid":1,"tid":1,"args":{"data":{"traceId":"7"}}}"#;
+        for (first, second) in [(posted, handled), (handled, posted)] {
+            let text = format!("[{navigation},{first},{second}]");
+            let facts = read_at_most(&TraceText::of(text.as_bytes()), "t", Wanted::default(), 100).expect("a trace");
+            let joined: Vec<_> = facts.scheduled.iter().map(|s| (s.at, s.ran)).collect();
+            assert_eq!(joined, [(Millis(4.0), Millis(6.0))]);
+        }
+    }
+
+    #[test]
     fn what_is_more_than_can_be_held_is_left_out_and_said() {
         let task =
             |at: u32| format!(r#",{{"name":"RunTask","ph":"X","ts":{at}000,"dur":500,"pid":1,"tid":1,"args":{{}}}}"#);

@@ -32,7 +32,7 @@ const fn innocent(page: &'static str, file: &'static str, also: &'static [&'stat
     Class { page, file, culprit: false, also }
 }
 
-pub const CLASSES: [Class; 30] = [
+pub const CLASSES: [Class; 38] = [
     waits("script-above-sheet", "/late.js"),
     waits("deferred-in-order", "/late.js"),
     waits("script-above-picture", "/late.js"),
@@ -59,6 +59,14 @@ pub const CLASSES: [Class; 30] = [
     waits("text-in-its-font", "/late.woff2"),
     waits("redirected-picture", "/late-hop"),
     waits("trickling-document", "/trickling-document"),
+    waits("one-after-the-other", "/late.json"),
+    waits("imported-as-it-runs", "/late.js"),
+    waits("worker-opened", "/late.js"),
+    waits("stream-opened", "/late.js"),
+    waits("font-by-script", "/late.js"),
+    waits("frame-below-sheet", "/late.css"),
+    waits("transition", "/late.js"),
+    waits("one-channel", "/late.json"),
     innocent("swapped-font", "/late.woff2", &[]),
     innocent("font-of-another", "/late.woff2", &["/font-of-another"]),
     innocent("answer-by-chance", "/late.json", &["/answer-by-chance"]),
@@ -148,6 +156,31 @@ fn page(name: &str) -> Option<String> {
         "redirected-picture" => {
             (String::new(), "<p>First</p><img src=/late-hop width=360 height=240>".into())
         }
+        "one-after-the-other" => (
+            "<script src=/shows.js></script><script defer src=/one-after-the-other.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "imported-as-it-runs" => (
+            "<script src=/shows.js></script><script defer src=/imported-as-it-runs.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "worker-opened" | "stream-opened" | "font-by-script" => (
+            "<script src=/shows.js></script><script async src=/late.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        // The code waits for the sheet, and the parser for the code.
+        "frame-below-sheet" => (
+            "<link rel=stylesheet href=/late.css><script src=/shows.js></script>".into(),
+            "\n<div id=r></div>\n<script>onmessage = () => show()</script>\n<iframe src=/frame width=40 height=30></iframe>".into(),
+        ),
+        "transition" => (
+            "<style>h1 { visibility: hidden; transition: visibility 0s 200ms } .on h1 { visibility: visible }</style>".into(),
+            format!("<p>First</p>{words}<script async src=/late.js></script>"),
+        ),
+        "one-channel" => (
+            "<script src=/channel.js></script><script src=/shows.js></script><script defer src=/one-channel.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
         "swapped-font" => (format!("{SWAPPED}<style>h1 {{ font-family: L }}</style>"), format!("<p>First</p>{words}")),
         // Words that a timer shows just after a font of a few others has come.
         "font-of-another" => (
@@ -178,6 +211,11 @@ fn script(name: &str, referer: &str) -> Option<String> {
                 "document.getElementById('r').innerHTML = '<img loading=lazy src=/hero.png width=360 height=240>'".into()
             }
             "worker-message" => "postMessage('done')".into(),
+            "imported-as-it-runs" | "imported-as-it-runs.js" => "export const imported = () => globalThis.show()".into(),
+            "worker-opened" => "new Worker('/says.js').onmessage = () => show()".into(),
+            "stream-opened" => "const s = new EventSource('/events'); s.onmessage = () => { s.close(); show() }".into(),
+            "font-by-script" => "new FontFace('M', 'url(/letters.woff2)').load().then(() => show())".into(),
+            "transition" => "document.body.className = 'on'".into(),
             _ => "globalThis.library = true".into(),
         },
         "show.js" => show,
@@ -186,6 +224,11 @@ fn script(name: &str, referer: &str) -> Option<String> {
         "fetch-then-message.js" => format!("fetch('/late.json').then(() => later(() => {{ {show} }}))"),
         "fetch-then-frame.js" => format!("fetch('/late.json').then(() => frame(() => {{ {show} }}))"),
         "fetch-then-idle.js" => format!("fetch('/late.json').then(() => idle(() => {{ {show} }}))"),
+        "one-after-the-other.js" => "fetch('/late.json').then(() => fetch('/then.json')).then(() => show())".into(),
+        "imported-as-it-runs.js" => "import('/late.js').then(module => module.imported())".into(),
+        "says.js" => "postMessage('done')".into(),
+        "channel.js" => "{ const c = new MessageChannel(), queue = []; c.port1.onmessage = () => queue.shift()(); globalThis.later = (run) => { queue.push(run); c.port2.postMessage(0) } }".into(),
+        "one-channel.js" => "fetch('/late.json').then(() => later(() => show()))".into(),
         "interval-looks.js" => {
             format!("const t = setInterval(() => {{ if (globalThis.library) {{ clearInterval(t); {show} }} }}, 50)")
         }
@@ -236,19 +279,19 @@ async fn answer(
     match name.as_str() {
         "hero.png" | "late.png" => ([(header::CONTENT_TYPE, "image/png")], picture()).into_response(),
         "late-hop" => (StatusCode::FOUND, [(header::LOCATION, "/hero.png")]).into_response(),
-        "late.json" => ([(header::CONTENT_TYPE, "application/json")], "{}").into_response(),
+        "late.json" | "then.json" => ([(header::CONTENT_TYPE, "application/json")], "{}").into_response(),
         "late.css" => ([(header::CONTENT_TYPE, "text/css")], "h1 { display: block }").into_response(),
         "quick.css" => ([(header::CONTENT_TYPE, "text/css")], "h1 { color: navy }").into_response(),
         "background.css" => {
             let css = ".b { width: 360px; height: 240px } .on .b { background: url(/hero.png) }";
             ([(header::CONTENT_TYPE, "text/css")], css).into_response()
         }
-        "late-frame" => Html("<script>parent.postMessage('done', '*')</script>").into_response(),
-        "late.woff2" => {
+        "late-frame" | "frame" => Html("<script>parent.postMessage('done', '*')</script>").into_response(),
+        "late.woff2" | "letters.woff2" => {
             ([(header::CONTENT_TYPE, "font/woff2")], include_bytes!("letters.woff2").as_slice()).into_response()
         }
-        "late-events" => {
-            let wait = if late("/late-events") { LATE } else { Duration::ZERO };
+        "late-events" | "events" => {
+            let wait = if name == "late-events" && late("/late-events") { LATE } else { Duration::ZERO };
             let said = stream::once(async move {
                 tokio::time::sleep(wait).await;
                 Ok::<_, std::io::Error>("data: done\n\n")

@@ -1,0 +1,171 @@
+//! Who asked for a file, or called a script back, where the browser names nobody or another: on small loads in which it
+//! is known by construction.
+
+#![allow(clippy::unwrap_used)]
+
+mod site;
+
+use phainon_core::path::path_to_largest;
+use phainon_core::{
+    Animation, BodyPart, Bytes, Initiator, InitiatorKind, Millis, Prepared, RenderBlocking, ResourceKind, Scheduled,
+    WorkName, name_runs,
+};
+use site::{PAGE, Site, at, script};
+
+/// How long the path gives to a file or script, by its name.
+fn given(site: &Site, name: &str) -> f64 {
+    let path = path_to_largest(&Prepared::plain(site.0.clone())).unwrap();
+    let its = path.iter().filter(|leg| leg.url.as_deref() == Some(at(name).as_str()));
+    its.map(|leg| leg.length().0).sum()
+}
+
+/// Asked for by nobody that is told.
+fn nobody() -> Initiator {
+    Initiator { url: Some(PAGE.into()), ..Initiator::default() }
+}
+
+/// A frame with all that the document brings was drawn at 215 ms.
+fn drawn() -> Site {
+    let mut site = Site::new();
+    site.draws([205.0, 215.0]);
+    site.0.fcp = Some(Millis(230.0));
+    site.0.dom_interactive = Some(Millis(203.0));
+    site
+}
+
+/// Runs that put words in, and the paint of those.
+fn shows(site: &mut Site, name: WorkName, from: f64, path: &str) {
+    site.runs(name, [from, from + 5.0], path);
+    site.changes(from + 4.0, path);
+    site.draws([from + 6.0, from + 12.0]);
+    site.paints(from + 25.0, None);
+}
+
+#[test]
+fn who_asks_once_the_headers_of_an_answer_are_there_waited_for_those() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    // The body ends when the next request has been asked for.
+    site.asks("first.json", ResourceKind::Data, [268.0, 268.0, 1000.0, 1010.0]).initiator = script(&["app.js"]);
+    site.runs(WorkName::Microtasks, [1003.0, 1006.0], "app.js");
+    site.asks("second.json", ResourceKind::Data, [1005.0, 1005.0, 1100.0, 1102.0]).initiator = script(&["app.js"]);
+    shows(&mut site, WorkName::Microtasks, 1104.0, "app.js");
+    // All but the thread's taking it up and asking anew.
+    assert!((given(&site, "first.json") - (1000.0 - 268.0)).abs() < 6.0, "{}", given(&site, "first.json"));
+}
+
+#[test]
+fn who_imports_a_module_as_it_runs_waits_for_it_and_for_its_imports() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    site.asks("parts.js", ResourceKind::Script, [268.0, 268.0, 400.0, 410.0]).initiator = script(&["app.js"]);
+    let import = site.asks("part.js", ResourceKind::Script, [412.0, 412.0, 900.0, 910.0]);
+    import.initiator =
+        Initiator { kind: InitiatorKind::Script, url: Some(at("parts.js").as_str().into()), ..Initiator::default() };
+    // The browser tells of the import as of any callback.
+    site.0.scheduled = vec![Scheduled { at: Millis(268.0), ran: Millis(915.0), by: None }];
+    shows(&mut site, WorkName::Microtasks, 915.0, "app.js");
+    assert!(given(&site, "part.js") > 480.0, "{}", given(&site, "part.js"));
+    assert!(given(&site, "parts.js") > 130.0, "{}", given(&site, "parts.js"));
+}
+
+#[test]
+fn a_stream_and_a_worker_are_asked_for_by_the_script_that_opened_them() {
+    let opened = |kind: ResourceKind, initiator: Initiator| {
+        let mut site = drawn();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+        site.runs(WorkName::Evaluate, [962.0, 970.0], "app.js");
+        let asked = site.asks("opened", kind, [974.0, 974.0, 1050.0, 1060.0]);
+        asked.initiator = initiator;
+        asked.mime = Some("text/event-stream".into());
+        asked.parts = vec![BodyPart { at: Millis(1055.0), bytes: Bytes(20) }];
+        shows(&mut site, WorkName::Call, 1064.0, "app.js");
+        (given(&site, "app.js"), given(&site, "opened"))
+    };
+    // Of a stream that is opened while the document is parsed the browser names the parser.
+    let parser = Initiator { kind: InitiatorKind::Parser, line: Some(7), ..nobody() };
+    for (kind, initiator) in
+        [(ResourceKind::Data, parser), (ResourceKind::Data, nobody()), (ResourceKind::Script, nobody())]
+    {
+        let (script, opened) = opened(kind, initiator.clone());
+        assert!(script > 800.0, "{kind:?} by {:?}: {script}", initiator.kind);
+        assert!(kind == ResourceKind::Script || opened > 70.0, "{opened}");
+    }
+}
+
+#[test]
+fn a_font_that_a_script_loads_waits_for_the_script() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+    site.runs(WorkName::Evaluate, [962.0, 970.0], "app.js");
+    site.asks("own.woff2", ResourceKind::Font, [966.0, 966.0, 1050.0, 1060.0]);
+    shows(&mut site, WorkName::Microtasks, 1063.0, "app.js");
+    assert!(given(&site, "app.js") > 800.0, "{}", given(&site, "app.js"));
+    assert!(given(&site, "own.woff2") > 80.0, "{}", given(&site, "own.woff2"));
+    // Style that the script asks for finds fonts as any style does.
+    site.0.work.retain(|w| w.start.0 < 960.0);
+    site.works(WorkName::Task, 0, [962.0, 970.0], None);
+    site.works(WorkName::Evaluate, 1, [962.0, 970.0], Some("app.js"));
+    site.works(WorkName::Style, 2, [964.0, 968.0], None);
+    shows(&mut site, WorkName::Microtasks, 1063.0, "app.js");
+    let path = path_to_largest(&Prepared::plain(site.0.clone())).unwrap();
+    let found = path.iter().any(|leg| format!("{:?}", leg.fact).contains("InlineStyle"));
+    assert!(found, "{path:#?}");
+}
+
+#[test]
+fn an_inner_frame_is_asked_for_when_the_parser_reaches_it() {
+    let mut site = Site::new();
+    let sheet = site.asks("late.css", ResourceKind::Style, [150.0, 150.0, 900.0, 910.0]);
+    (sheet.render_blocking, sheet.initiator.line) = (RenderBlocking::Blocking, Some(2));
+    site.runs(WorkName::ParseSheet, [911.0, 912.0], "late.css");
+    // Code in the document, below the sheet and above the frame.
+    site.runs(WorkName::Evaluate, [914.0, 916.0], "").line = Some(4);
+    let frame = site.asks("frame", ResourceKind::Document, [960.0, 960.0, 1100.0, 1110.0]);
+    (frame.main_frame, frame.initiator.line) = (false, Some(5));
+    site.0.dom_interactive = Some(Millis(962.0));
+    let message = site.runs(WorkName::Event, [1115.0, 1122.0], "");
+    (message.event, message.url) = (Some("message".into()), None);
+    site.works(WorkName::Call, 2, [1116.0, 1121.0], Some(""));
+    site.changes(1120.0, "");
+    site.draws([1123.0, 1130.0]);
+    site.paints(1145.0, None);
+    assert!(given(&site, "late.css") > 700.0, "{}", given(&site, "late.css"));
+    assert!(given(&site, "frame") > 140.0, "a message of nobody else's: {}", given(&site, "frame"));
+}
+
+#[test]
+fn a_transition_waits_for_the_script_whose_class_sets_it_off() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+    site.runs(WorkName::Evaluate, [962.0, 970.0], "app.js");
+    site.changes(969.0, "app.js");
+    site.works(WorkName::Task, 0, [971.0, 976.0], None);
+    site.works(WorkName::Style, 1, [972.0, 974.0], None);
+    site.works(WorkName::Paint, 1, [975.0, 976.0], None);
+    site.0.animations = vec![Animation { from: Millis(973.0), to: Millis(1273.0), name: "visibility".into() }];
+    site.draws([1274.0, 1280.0]);
+    site.paints(1295.0, None);
+    assert!(given(&site, "app.js") > 800.0, "{}", given(&site, "app.js"));
+}
+
+#[test]
+fn a_module_too_short_for_witnesses_is_named_by_its_compilation() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+    site.works(WorkName::Task, 0, [961.0, 970.0], None);
+    site.works(WorkName::Compile, 1, [961.0, 962.0], Some("app.js"));
+    site.works(WorkName::Evaluate, 1, [963.0, 964.0], None);
+    let mut two = Site(site.0.clone());
+    name_runs(&mut site.0);
+    assert_eq!(site.0.work.last().unwrap().url.as_deref(), Some(at("app.js").as_str()));
+    // Of two modules that were compiled, and are both the parser's, it is not known which ran.
+    two.asks("other.js", ResourceKind::Script, [150.0, 150.0, 900.0, 910.0]);
+    let evaluated = two.0.work.pop().unwrap();
+    two.works(WorkName::Compile, 1, [962.0, 963.0], Some("other.js"));
+    two.0.work.push(evaluated);
+    name_runs(&mut two.0);
+    assert_eq!(two.0.work.last().unwrap().url, None);
+}
