@@ -8,6 +8,10 @@ use std::sync::Arc;
 
 /// An answer is taken, and an event delivered, at most so long after it was there.
 const TAKEN: Millis = Millis(60.0);
+/// What another asked for is taken so soon after it came: more is chance.
+const ANOTHERS: Millis = Millis(20.0);
+/// A message comes so soon after the run that posted it.
+const POSTED: Millis = Millis(20.0);
 /// A module is asked for so soon after the script that imports it asked for that, or before.
 const IMPORT_ASKED: Millis = Millis(5.0);
 /// The failure of a request is told at most so long after the page knew of it.
@@ -204,7 +208,10 @@ impl Graph<'_> {
                         | ResourceKind::Data
                 )
             }),
-            "message" => self.message_of_others(work.start, url).into_iter().collect(),
+            "message" => {
+                let others = self.message_of_others(work.start, url);
+                others.or_else(|| self.message_of_page(index, url)).into_iter().collect()
+            }
             _ => Vec::new(),
         };
         (!edges.is_empty()).then_some(edges)
@@ -220,6 +227,17 @@ impl Graph<'_> {
         let (at, moment) = self.last_answer(theirs.chain(workers).map(|r| r.id), by)?;
         let fact = LegFact::CalledBack { script: self.code(url) };
         Some(Edge::new(moment, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
+    }
+
+    /// One of the page itself, through a channel that is not followed: of what ran just before.
+    fn message_of_page(&self, index: usize, url: &Arc<str>) -> Option<Edge> {
+        let by = self.work(index).start;
+        let recent = (0..index).rev().take_while(|i| self.work(*i).depth > 0 || by - self.work(*i).end() < POSTED);
+        let mut recent = recent.filter(|i| self.work(*i).script().is_some() && self.work(*i).end() <= by);
+        let run = recent.find(|i| by - self.work(*i).end() < POSTED)?;
+        let fact = LegFact::CalledBack { script: self.code(url) };
+        let (from, at) = (Moment::Inside(run, Does::Schedules), self.work(run).end());
+        Some(Edge::new(from, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
     }
 
     /// DOMContentLoaded needs the parser's end and every deferred script to have run (HTML, section 13.2.7).
@@ -328,15 +346,24 @@ impl Graph<'_> {
         }
         // Fonts are told of by promises.
         let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font && self.in_promises(index));
-        self.last_answer(fonts.map(|r| r.id), began).map(taken)
+        if let Some(last) = self.last_answer(fonts.map(|r| r.id), began) {
+            return Some(taken(last));
+        }
+        // What another script asked for, or a tag ahead of all scripts, and keeps as a promise.
+        let others = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Data && self.in_promises(index));
+        let (at, moment) = self.last_answer(others.map(|r| r.id), began)?;
+        (began - at < ANOTHERS).then(|| taken((at, moment)))
     }
 
     fn in_promises(&self, index: usize) -> bool {
         std::iter::successors(Some(index), |i| self.parents[*i]).any(|i| self.work(i).name == WorkName::Microtasks)
     }
 
-    /// What called it is not told: it had run once, or had come.
+    /// What called it is not told: a frame that told of sizes, or it had run once, or had come.
     fn since_first_run(&self, index: usize, url: &Arc<str>, event: Option<Arc<str>>) -> Vec<Edge> {
+        if let Some(edges) = self.called_in_frame(index) {
+            return edges;
+        }
         let began = self.work(index).start;
         let code: Code = self.code(url);
         let about = || About::Script(url.clone());

@@ -3,7 +3,8 @@
 use super::parser::REACHED;
 use super::stops::Stop;
 use super::{About, AskedFor, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkKind, WorkName};
+use crate::{Initiator, InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkKind, WorkName};
+use std::sync::Arc;
 
 /// What style or layout needs is asked for within this time.
 const ASKED: Millis = Millis(10.0);
@@ -11,6 +12,11 @@ const ASKED: Millis = Millis(10.0);
 const OPENED: Millis = Millis(20.0);
 /// Style and layout are looked for so far back.
 const STYLE_AT_MOST: Millis = Millis(1_000.0);
+
+/// Whether a run may be what asked, where a script is named: an inner frame is asked for once that has ended.
+fn by_script_is(by: &Initiator, url: Option<&Arc<str>>) -> bool {
+    by.kind != InitiatorKind::Script || by.stack.iter().any(|u| Some(u) == url)
+}
 
 impl Graph<'_> {
     /// What asking for a request needed.
@@ -285,6 +291,6 @@ impl Graph<'_> {
         let inserted = task.and_then(|task| inside(task).find(|&i| named(self.load.work[i].url.as_ref())));
         inserted
             .or_else(|| candidates.first().map(|c| c.0))
-            .or_else(|| self.run_behind(at).filter(|_| by.kind != InitiatorKind::Script))
+            .or_else(|| self.run_behind(at).filter(|&i| by_script_is(by, self.load.work[i].url.as_ref())))
     }
 }

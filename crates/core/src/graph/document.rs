@@ -45,6 +45,16 @@ impl Graph<'_> {
         vec![Edge::new(Moment::Document, end, cause, About::Browser, fact).filled(Fill::Thread)]
     }
 
+    /// The last document of an inner frame that was there, or began to be, by a moment.
+    pub(super) fn inner_document_by(&self, by: Millis) -> Option<(Millis, Moment, RequestId)> {
+        let inner = |r: &&Request| r.kind == crate::ResourceKind::Document && !r.main_frame;
+        let there = |r: &Request| match (r.end.filter(|end| *end <= by), r.first_byte.filter(|at| *at <= by)) {
+            (Some(end), _) => Some((end, Moment::Done(r.id), r.id)),
+            (None, first) => Some((first?, Moment::Answered(r.id), r.id)),
+        };
+        self.load.requests.iter().filter(inner).filter_map(there).max_by(|a, b| a.0.order(&b.0))
+    }
+
     /// The document that named something, where that is one of another frame.
     pub(super) fn inner_document(&self, url: Option<&Arc<str>>, asked: &Request) -> Option<RequestId> {
         let document = self.load.document().map(|d| d.id);

@@ -355,6 +355,16 @@ impl Graph<'_> {
         vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)]
     }
 
+    /// A run that a frame calls once it has laid the page out, to tell of sizes (Resize Observer, section 3.4): what set
+    /// that frame off.
+    pub(super) fn called_in_frame(&self, run: usize) -> Option<Vec<Edge>> {
+        let before = (0..run).rev().take_while(|i| self.work(*i).depth > 0);
+        let layout = before.into_iter().find(|i| self.work(*i).kind == WorkKind::Layout && !self.is_by_script(*i))?;
+        let drawn = Drawn { last: layout, at: self.begun(layout) };
+        let ready = latest(&self.known_needs(None, true, drawn.at));
+        self.is_late(ready, drawn).then(|| self.set_off(ready, drawn, (None, true), self.work(run).start))
+    }
+
     /// The computing of style that a moment is in, or just after.
     fn style_at(&self, at: Millis) -> Option<usize> {
         let started = self.load.work.partition_point(|w| w.start <= at);

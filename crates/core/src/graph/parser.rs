@@ -4,7 +4,7 @@
 //! however early the preload scanner fetched it.
 
 use super::stops::{Stop, place};
-use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
+use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment, SLACK};
 use crate::{Millis, Request};
 
 /// Asked for so soon after the parser went on, it was what the parser reached.
@@ -64,6 +64,13 @@ impl Graph<'_> {
         let began = self.work(index).start;
         let Some(document) = self.load.document() else { return Vec::new() };
         let about = || About::Request(document.id);
+        // Once the document is parsed it is that of an inner frame which is read.
+        if self.load.dom_interactive.is_some_and(|parsed| began > parsed + SLACK)
+            && let Some((at, moment, frame)) = self.inner_document_by(began)
+        {
+            let edge = Edge::new(moment, at, Cause::Parse, About::Request(frame), LegFact::Read);
+            return vec![edge.filled(Fill::Thread)];
+        }
         let read = |from, at| Edge::new(from, at, Cause::Parse, about(), LegFact::Read).filled(Fill::Thread);
         let mut edges = Vec::new();
         if let Some(part) = self.last_part(document, began) {

@@ -41,6 +41,7 @@ impl Graph<'_> {
                 edges
                     .push(Edge::new(Moment::Done(script.id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
             }
+            edges.extend(self.put_in_by(script, index));
         } else {
             edges.extend(self.document_by(began));
         }
@@ -68,6 +69,20 @@ impl Graph<'_> {
             edges.extend(self.deferred(script, began));
         }
         edges
+    }
+
+    /// A script that had been fetched ahead runs once another has put its tag in: the browser tells of that as of a
+    /// callback.
+    fn put_in_by(&self, script: &Request, run: usize) -> Option<Edge> {
+        let began = self.work(run).start;
+        let first = self.load.scheduled.partition_point(|s| s.ran < began - SLACK);
+        let asked =
+            self.load.scheduled[first..].iter().take_while(|s| s.ran <= began).filter(|s| s.at < s.ran).last()?;
+        let by = self.run_at(asked.at).filter(|by| self.url_of(*by).is_none_or(|url| url != script.url))?;
+        let fact = LegFact::HandedOver { file: self.code(&script.url), why: HandedOver::ToRun };
+        let about = About::Script(script.url.clone());
+        let from = Moment::Inside(by, super::Does::Provides);
+        Some(Edge::new(from, asked.at, Cause::Handover, about, fact).filled(Fill::Thread))
     }
 
     /// A deferred script runs once the parser is through, after the deferred ones above it, and while no sheet holds

@@ -13,7 +13,7 @@ pub const RARER_FROM: u64 = 1_000;
 pub type Way = fn(&mut Draw) -> String;
 
 /// Each with what it is called.
-pub const WAYS: [(&str, Way); 41] = [
+pub const WAYS: [(&str, Way); 59] = [
     ("an element that a script defines", defined),
     ("an element that draws itself", drawn_by_itself),
     ("all hidden until a script lets go", let_go),
@@ -55,6 +55,24 @@ pub const WAYS: [(&str, Way); 41] = [
     ("two frames later", two_frames),
     ("a picture fetched ahead", fetched_ahead),
     ("a picture in the place of a smaller one", in_its_place),
+    ("an answer that another script asked for", anothers_answer),
+    ("data fetched ahead", data_fetched_ahead),
+    ("a script fetched ahead and put in by another", script_fetched_ahead),
+    ("a font fetched ahead", font_fetched_ahead),
+    ("once an element is defined", once_defined),
+    ("when an element has its size", when_sized),
+    ("a fetch and then a timer", fetch_then_timer),
+    ("a timer and then a fetch", timer_then_fetch),
+    ("when a sheet has loaded", sheet_loaded),
+    ("when a script has loaded", script_loaded),
+    ("when an inner frame has loaded", frame_loaded),
+    ("when a picture has failed", picture_failed),
+    ("when a fetch has failed", fetch_failed),
+    ("an event that another script sets off", event_of_another),
+    ("a function that awaits three times", awaits_thrice),
+    ("a fetch when it comes into view", fetch_in_view),
+    ("a message on a channel by name", channel_by_name),
+    ("the first part of a body", first_part),
 ];
 
 /// Puts one of the ways into a page.
@@ -366,4 +384,125 @@ fn in_its_place(draw: &mut Draw) -> String {
     let does =
         format!("{{ const i = document.getElementById('large'); i.width = 360; i.height = 240; i.src = '{large}' }}");
     format!("<img id=large src={small} width=90 height=60 alt=''>{}", draw.actor(&does))
+}
+
+fn anothers_answer(draw: &mut Draw) -> String {
+    let data = draw.data();
+    draw.head.push(format!("<script>globalThis.asked = fetch('{data}')</script>"));
+    acting(draw, &format!("asked.then(r => r.text()).then(() => {{ {SHOW} }})"))
+}
+
+fn data_fetched_ahead(draw: &mut Draw) -> String {
+    let data = draw.data();
+    draw.head.push(format!("<link rel=preload as=fetch crossorigin href={data}>"));
+    acting(draw, &format!("fetch('{data}').then(r => r.text()).then(() => {{ {SHOW} }})"))
+}
+
+fn script_fetched_ahead(draw: &mut Draw) -> String {
+    let script = draw.script(SHOW);
+    draw.head.push(format!("<link rel=preload as=script href={script}>"));
+    let does = format!("document.head.append(Object.assign(document.createElement('script'), {{ src: '{script}' }}))");
+    acting(draw, &does)
+}
+
+fn font_fetched_ahead(draw: &mut Draw) -> String {
+    let font = draw.font();
+    draw.head.push(format!("<link rel=preload as=font crossorigin href={font}>"));
+    draw.head
+        .push(format!("<style>@font-face {{ font-family: Own; src: url({font}) }} h1 {{ font-family: Own }}</style>"));
+    words()
+}
+
+fn once_defined(draw: &mut Draw) -> String {
+    let script = draw.script("customElements.define('tide-card', class extends HTMLElement {})");
+    draw.head.push(format!("<script async src={script}></script>"));
+    acting(draw, &format!("customElements.whenDefined('tide-card').then(() => {{ {SHOW} }})"))
+}
+
+fn when_sized(draw: &mut Draw) -> String {
+    let sheet = draw.sheet("#room { height: 50px }");
+    draw.head.push(format!("<link rel=stylesheet media=print onload=\"this.media = 'all'\" href={sheet}>"));
+    format!(
+        "<div id=room></div>{PLACE}<script>new ResizeObserver(([room], o) => {{ if (room.contentRect.height >= 50) {{ o.disconnect(); {SHOW} }} }}).observe(document.getElementById('room'))</script>"
+    )
+}
+
+fn fetch_then_timer(draw: &mut Draw) -> String {
+    let data = draw.data();
+    acting(draw, &format!("fetch('{data}').then(() => setTimeout(() => {{ {SHOW} }}, 100))"))
+}
+
+fn timer_then_fetch(draw: &mut Draw) -> String {
+    let data = draw.data();
+    acting(draw, &format!("setTimeout(() => fetch('{data}').then(() => {{ {SHOW} }}), 100)"))
+}
+
+fn sheet_loaded(draw: &mut Draw) -> String {
+    let sheet = draw.sheet("h1 { color: navy }");
+    let does = format!(
+        "document.head.append(Object.assign(document.createElement('link'), {{ rel: 'stylesheet', href: '{sheet}', onload() {{ {SHOW} }} }}))"
+    );
+    acting(draw, &does)
+}
+
+fn script_loaded(draw: &mut Draw) -> String {
+    let library = draw.script("globalThis.library = true");
+    let does = format!(
+        "document.head.append(Object.assign(document.createElement('script'), {{ src: '{library}', onload() {{ {SHOW} }} }}))"
+    );
+    acting(draw, &does)
+}
+
+fn frame_loaded(draw: &mut Draw) -> String {
+    let frame = draw.file("html", "text/html", b"<!doctype html><title>Inner</title>".to_vec());
+    let does = format!(
+        "document.body.append(Object.assign(document.createElement('iframe'), {{ src: '{frame}', onload() {{ {SHOW} }} }}))"
+    );
+    acting(draw, &does)
+}
+
+fn picture_failed(draw: &mut Draw) -> String {
+    let broken = draw.file("png", "image/png", b"no picture".to_vec());
+    let does = format!("{{ const i = new Image(); i.onerror = () => {{ {SHOW} }}; i.src = '{broken}' }}");
+    acting(draw, &does)
+}
+
+fn fetch_failed(draw: &mut Draw) -> String {
+    let data = draw.file("json", "application/json", b"not json".to_vec());
+    acting(draw, &format!("fetch('{data}').then(r => r.json()).catch(() => {{ {SHOW} }})"))
+}
+
+fn event_of_another(draw: &mut Draw) -> String {
+    let other = draw.script("document.dispatchEvent(new Event('tide'))");
+    format!(
+        "{PLACE}<script>document.addEventListener('tide', () => {{ {SHOW} }})</script><script async src={other}></script>"
+    )
+}
+
+fn awaits_thrice(draw: &mut Draw) -> String {
+    let (a, b) = (draw.data(), draw.data());
+    acting(
+        draw,
+        &format!("(async () => {{ const r = await fetch('{a}'); await r.json(); await fetch('{b}'); {SHOW} }})()"),
+    )
+}
+
+fn fetch_in_view(draw: &mut Draw) -> String {
+    let data = draw.data();
+    let does = format!(
+        "new IntersectionObserver((seen, o) => {{ if (seen.some(s => s.isIntersecting)) {{ o.disconnect(); fetch('{data}').then(() => {{ {SHOW} }}) }} }}).observe(document.getElementById('room'))"
+    );
+    format!("<div id=room style='height:20px'></div>{}", acting(draw, &does))
+}
+
+fn channel_by_name(draw: &mut Draw) -> String {
+    let other = draw.script("new BroadcastChannel('tide').postMessage('go')");
+    format!(
+        "{PLACE}<script>new BroadcastChannel('tide').onmessage = () => {{ {SHOW} }}</script><script async src={other}></script>"
+    )
+}
+
+fn first_part(draw: &mut Draw) -> String {
+    let data = draw.data();
+    acting(draw, &format!("fetch('{data}').then(r => r.body.getReader().read()).then(() => {{ {SHOW} }})"))
 }
