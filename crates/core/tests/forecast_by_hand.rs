@@ -89,6 +89,30 @@ fn a_script_that_stands_still_for_an_answer_goes_on_when_that_comes() {
 }
 
 #[test]
+fn what_is_parsed_once_the_document_is_is_an_inner_frames() {
+    let mut site = Site::new();
+    site.0.dom_interactive = Some(Millis(203.0));
+    site.draws([205.0, 215.0]);
+    site.0.fcp = Some(Millis(230.0));
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    let frame = site.asks("frame", ResourceKind::Document, [272.0, 272.0, 1000.0, 1002.0]);
+    (frame.main_frame, frame.initiator) = (false, script(&["app.js"]));
+    site.works(WorkName::Task, 0, [1006.0, 1007.0], None);
+    site.works(WorkName::ParseHtml, 1, [1006.0, 1007.0], None);
+    // The frame's load event, to the script that opened it, in a task that begins with the rest of its parsing.
+    site.works(WorkName::Task, 0, [1010.0, 1016.0], None);
+    site.works(WorkName::ParseHtml, 1, [1010.0, 1011.0], None);
+    site.works(WorkName::Event, 1, [1011.0, 1016.0], None).event = Some("load".into());
+    site.works(WorkName::Call, 2, [1011.0, 1016.0], Some("app.js"));
+    site.changes(1015.0, "app.js");
+    site.draws([1018.0, 1026.0]);
+    site.paints(1040.0, None);
+    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("frame"), to: Some(Millis(0.0)) }]);
+    near(change(&sooner, Metric::Lcp), -728.0);
+}
+
+#[test]
 fn a_file_that_comes_just_behind_another_is_worth_little_alone() {
     let reliefs = |other: f64| {
         let mut site = Site::new();

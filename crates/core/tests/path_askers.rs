@@ -169,3 +169,48 @@ fn a_module_too_short_for_witnesses_is_named_by_its_compilation() {
     name_runs(&mut two.0);
     assert_eq!(two.0.work.last().unwrap().url, None);
 }
+
+#[test]
+fn an_answer_that_another_asked_for_is_taken_just_after_it_came() {
+    let taken = |at: f64| {
+        let mut site = drawn();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+        site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+        // Asked for by code in the document.
+        site.asks("list.json", ResourceKind::Data, [202.0, 202.0, 1000.0, 1005.0]).initiator = script(&[""]);
+        shows(&mut site, WorkName::Microtasks, at, "app.js");
+        given(&site, "list.json")
+    };
+    assert!(taken(1008.0) > 700.0, "{}", taken(1008.0));
+    // Long after it, and in a run that is no promise's, it is chance.
+    assert!(taken(1040.0) < 1.0, "{}", taken(1040.0));
+}
+
+#[test]
+fn a_script_that_had_come_waits_for_the_one_that_puts_it_in() {
+    let mut site = drawn();
+    site.asks("ahead.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]).initiator =
+        Initiator { kind: InitiatorKind::Preload, url: Some(PAGE.into()), ..Initiator::default() };
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+    site.runs(WorkName::Evaluate, [962.0, 970.0], "app.js");
+    site.0.scheduled = vec![Scheduled { at: Millis(968.0), ran: Millis(972.9), by: None }];
+    shows(&mut site, WorkName::Evaluate, 973.0, "ahead.js");
+    assert!(given(&site, "app.js") > 800.0, "{}", given(&site, "app.js"));
+}
+
+#[test]
+fn who_is_told_of_sizes_waits_for_the_sheet_that_gave_them() {
+    let mut site = drawn();
+    site.asks("late.css", ResourceKind::Style, [150.0, 150.0, 950.0, 960.0]);
+    site.runs(WorkName::ParseSheet, [962.0, 963.0], "late.css");
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 195.0, 199.0]);
+    site.runs(WorkName::Evaluate, [200.0, 202.0], "app.js");
+    site.works(WorkName::Task, 0, [966.0, 980.0], None);
+    site.works(WorkName::Layout, 1, [966.0, 968.0], None);
+    site.works(WorkName::PrePaint, 1, [968.0, 969.0], None);
+    site.works(WorkName::Call, 1, [970.0, 974.0], Some("app.js"));
+    site.works(WorkName::Paint, 1, [976.0, 980.0], None);
+    site.changes(973.0, "app.js");
+    site.paints(995.0, None);
+    assert!(given(&site, "late.css") > 740.0, "{}", given(&site, "late.css"));
+}

@@ -10,8 +10,6 @@ use std::sync::Arc;
 const TAKEN: Millis = Millis(60.0);
 /// What another asked for is taken so soon after it came: more is chance.
 const ANOTHERS: Millis = Millis(20.0);
-/// A message comes so soon after the run that posted it.
-const POSTED: Millis = Millis(20.0);
 /// A module is asked for so soon after the script that imports it asked for that, or before.
 const IMPORT_ASKED: Millis = Millis(5.0);
 /// The failure of a request is told at most so long after the page knew of it.
@@ -161,7 +159,8 @@ impl Graph<'_> {
     /// What of an answer was there by a moment: all of it, or of data the headers.
     fn there_by(&self, id: RequestId, by: Millis) -> Option<(Millis, Moment)> {
         let request = self.load.request(id)?;
-        let headers = request.final_headers.or(request.first_byte).filter(|_| request.kind == ResourceKind::Data);
+        let told = request.kind == ResourceKind::Data && request.failed.is_none();
+        let headers = request.final_headers.or(request.first_byte).filter(|_| told);
         let done = request.end.map(|end| (end, Moment::Done(id)));
         let answered = headers.map(|at| (at, Moment::Answered(id)));
         done.into_iter().chain(answered).find(|(at, _)| *at <= by)
@@ -208,10 +207,7 @@ impl Graph<'_> {
                         | ResourceKind::Data
                 )
             }),
-            "message" => {
-                let others = self.message_of_others(work.start, url);
-                others.or_else(|| self.message_of_page(index, url)).into_iter().collect()
-            }
+            "message" => self.message_of_others(work.start, url).into_iter().collect(),
             _ => Vec::new(),
         };
         (!edges.is_empty()).then_some(edges)
@@ -227,17 +223,6 @@ impl Graph<'_> {
         let (at, moment) = self.last_answer(theirs.chain(workers).map(|r| r.id), by)?;
         let fact = LegFact::CalledBack { script: self.code(url) };
         Some(Edge::new(moment, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
-    }
-
-    /// One of the page itself, through a channel that is not followed: of what ran just before.
-    fn message_of_page(&self, index: usize, url: &Arc<str>) -> Option<Edge> {
-        let by = self.work(index).start;
-        let recent = (0..index).rev().take_while(|i| self.work(*i).depth > 0 || by - self.work(*i).end() < POSTED);
-        let mut recent = recent.filter(|i| self.work(*i).script().is_some() && self.work(*i).end() <= by);
-        let run = recent.find(|i| by - self.work(*i).end() < POSTED)?;
-        let fact = LegFact::CalledBack { script: self.code(url) };
-        let (from, at) = (Moment::Inside(run, Does::Schedules), self.work(run).end());
-        Some(Edge::new(from, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
     }
 
     /// DOMContentLoaded needs the parser's end and every deferred script to have run (HTML, section 13.2.7).
@@ -350,7 +335,8 @@ impl Graph<'_> {
             return Some(taken(last));
         }
         // What another script asked for, or a tag ahead of all scripts, and keeps as a promise.
-        let others = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Data && self.in_promises(index));
+        let data = |r: &&Request| matches!(r.kind, ResourceKind::Data | ResourceKind::Other);
+        let others = self.load.requests.iter().filter(data).filter(|_| self.in_promises(index));
         let (at, moment) = self.last_answer(others.map(|r| r.id), began)?;
         (began - at < ANOTHERS).then(|| taken((at, moment)))
     }

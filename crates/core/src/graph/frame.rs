@@ -359,7 +359,8 @@ impl Graph<'_> {
     /// that frame off.
     pub(super) fn called_in_frame(&self, run: usize) -> Option<Vec<Edge>> {
         let before = (0..run).rev().take_while(|i| self.work(*i).depth > 0);
-        let layout = before.into_iter().find(|i| self.work(*i).kind == WorkKind::Layout && !self.is_by_script(*i))?;
+        let lays_out = |i: &usize| matches!(self.work(*i).name, WorkName::Layout | WorkName::PrePaint);
+        let layout = before.into_iter().find(|i| lays_out(i) && !self.is_by_script(*i))?;
         let drawn = Drawn { last: layout, at: self.begun(layout) };
         let ready = latest(&self.known_needs(None, true, drawn.at));
         self.is_late(ready, drawn).then(|| self.set_off(ready, drawn, (None, true), self.work(run).start))

@@ -32,7 +32,7 @@ const fn innocent(page: &'static str, file: &'static str, also: &'static [&'stat
     Class { page, file, culprit: false, also }
 }
 
-pub const CLASSES: [Class; 38] = [
+pub const CLASSES: [Class; 43] = [
     waits("script-above-sheet", "/late.js"),
     waits("deferred-in-order", "/late.js"),
     waits("script-above-picture", "/late.js"),
@@ -67,6 +67,11 @@ pub const CLASSES: [Class; 38] = [
     waits("frame-below-sheet", "/late.css"),
     waits("transition", "/late.js"),
     waits("one-channel", "/late.json"),
+    waits("anothers-answer", "/late.json"),
+    waits("fetched-ahead", "/late.json"),
+    waits("put-in-later", "/late.js"),
+    waits("once-sized", "/late.css"),
+    waits("frame-loaded", "/late-frame"),
     innocent("swapped-font", "/late.woff2", &[]),
     innocent("font-of-another", "/late.woff2", &["/font-of-another"]),
     innocent("answer-by-chance", "/late.json", &["/answer-by-chance"]),
@@ -181,6 +186,26 @@ fn page(name: &str) -> Option<String> {
             "<script src=/channel.js></script><script src=/shows.js></script><script defer src=/one-channel.js></script>".into(),
             "<p>First</p><div id=r></div>".into(),
         ),
+        "anothers-answer" => (
+            "<script>globalThis.asked = fetch('/late.json')</script><script src=/shows.js></script><script defer src=/anothers-answer.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "fetched-ahead" => (
+            "<link rel=preload as=fetch crossorigin href=/late.json><script src=/shows.js></script><script defer src=/fetched-ahead.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "put-in-later" => (
+            "<link rel=preload as=script href=/show.js><script async src=/late.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "once-sized" => (
+            "<link rel=stylesheet href=/late.css media=print onload=\"this.media='all'\"><script src=/shows.js></script>".into(),
+            "<h1 style='font-size:4px'>Few</h1><div id=r></div><script>new ResizeObserver(([seen], o) => { if (seen.contentRect.height > 40) { o.disconnect(); show() } }).observe(document.querySelector('h1'))</script>".into(),
+        ),
+        "frame-loaded" => (
+            "<script src=/shows.js></script>".into(),
+            "<p>First</p><div id=r></div><script>document.body.append(Object.assign(document.createElement('iframe'), { src: '/late-frame', onload: () => show() }))</script>".into(),
+        ),
         "swapped-font" => (format!("{SWAPPED}<style>h1 {{ font-family: L }}</style>"), format!("<p>First</p>{words}")),
         // Words that a timer shows just after a font of a few others has come.
         "font-of-another" => (
@@ -216,6 +241,9 @@ fn script(name: &str, referer: &str) -> Option<String> {
             "stream-opened" => "const s = new EventSource('/events'); s.onmessage = () => { s.close(); show() }".into(),
             "font-by-script" => "new FontFace('M', 'url(/letters.woff2)').load().then(() => show())".into(),
             "transition" => "document.body.className = 'on'".into(),
+            "put-in-later" => {
+                "document.head.append(Object.assign(document.createElement('script'), { src: '/show.js' }))".into()
+            }
             _ => "globalThis.library = true".into(),
         },
         "show.js" => show,
@@ -226,6 +254,8 @@ fn script(name: &str, referer: &str) -> Option<String> {
         "fetch-then-idle.js" => format!("fetch('/late.json').then(() => idle(() => {{ {show} }}))"),
         "one-after-the-other.js" => "fetch('/late.json').then(() => fetch('/then.json')).then(() => show())".into(),
         "imported-as-it-runs.js" => "import('/late.js').then(module => module.imported())".into(),
+        "anothers-answer.js" => "asked.then(answer => answer.text()).then(() => show())".into(),
+        "fetched-ahead.js" => "fetch('/late.json').then(answer => answer.text()).then(() => show())".into(),
         "says.js" => "postMessage('done')".into(),
         "channel.js" => "{ const c = new MessageChannel(), queue = []; c.port1.onmessage = () => queue.shift()(); globalThis.later = (run) => { queue.push(run); c.port2.postMessage(0) } }".into(),
         "one-channel.js" => "fetch('/late.json').then(() => later(() => show()))".into(),
@@ -280,7 +310,7 @@ async fn answer(
         "hero.png" | "late.png" => ([(header::CONTENT_TYPE, "image/png")], picture()).into_response(),
         "late-hop" => (StatusCode::FOUND, [(header::LOCATION, "/hero.png")]).into_response(),
         "late.json" | "then.json" => ([(header::CONTENT_TYPE, "application/json")], "{}").into_response(),
-        "late.css" => ([(header::CONTENT_TYPE, "text/css")], "h1 { display: block }").into_response(),
+        "late.css" => ([(header::CONTENT_TYPE, "text/css")], "h1 { display: block; min-height: 60px }").into_response(),
         "quick.css" => ([(header::CONTENT_TYPE, "text/css")], "h1 { color: navy }").into_response(),
         "background.css" => {
             let css = ".b { width: 360px; height: 240px } .on .b { background: url(/hero.png) }";
