@@ -13,7 +13,7 @@ cargo xtask docs          write docs/checks.md and web/src/api/types.ts anew
 cargo xtask demo-data [PAGES]  record the demo's archives anew from the stand-in (needs a quiet machine)
 cargo xtask screenshots   take the pictures in docs/screenshots anew
 cargo xtask siege         attacks and faults on the running program, all of them, with figures (a quarter of an hour)
-cargo xtask accuracy replay|edits|pairs|judge|fixes|judge-fixes|switches|judge-switches|generate|judge-generated|late|judge-late|off|judge-off|gather|noise [ONLY]  how near replays come to recordings and trials to real repairs; what comparisons say of unchanged pages; edits of many pages measured, and path and forecast judged by them (half an hour each, judge at once)
+cargo xtask accuracy replay|edits|pairs|judge|fixes|judge-fixes|switches|judge-switches|generate|judge-generated|ways|judge-ways|late|judge-late|off|judge-off|gather|noise [ONLY]  how near replays come to recordings and trials to real repairs; what comparisons say of unchanged pages; edits of many pages measured, and path and forecast judged by them (half an hour each, judge at once)
 cargo xtask bench         core, trace and store benches, the screens in a browser, the link and what recording costs a load";
 
 /// What a chore ends with.

@@ -15,6 +15,9 @@ const PLAIN: usize = 4;
 /// Loads of a file sent otherwise, where the first of them differs.
 const AGAIN: usize = 3;
 
+/// Has a server send a file otherwise, by its address; or all as they are.
+pub type Sends<'a> = dyn Fn(Option<(&str, Instead)>) + Sync + 'a;
+
 /// What is measured.
 pub struct Asked<'a> {
     pub seed: u64,
@@ -26,7 +29,7 @@ pub struct Asked<'a> {
     /// How each of them is sent instead.
     pub instead: &'a (dyn Fn(&Load, &str) -> Vec<Instead> + Sync),
     /// Has the server send a file otherwise from now on, by its address, and no other; or all as they are.
-    pub send: &'a (dyn Fn(Option<(&str, Instead)>) + Sync),
+    pub send: &'a Sends<'a>,
 }
 
 /// Asks for one load of an address; every name leads to the hosts.
