@@ -214,3 +214,21 @@ fn who_is_told_of_sizes_waits_for_the_sheet_that_gave_them() {
     site.paints(995.0, None);
     assert!(given(&site, "late.css") > 740.0, "{}", given(&site, "late.css"));
 }
+
+#[test]
+fn who_is_told_that_a_script_has_loaded_waited_for_it() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    site.asks("library.js", ResourceKind::Script, [268.0, 268.0, 900.0, 910.0]).initiator = script(&["app.js"]);
+    site.runs(WorkName::Evaluate, [911.0, 913.0], "library.js");
+    // The browser tells of the event as of a callback that was asked for when the script was put in.
+    site.0.scheduled = vec![Scheduled { at: Millis(267.0), ran: Millis(914.0), by: None }];
+    site.works(WorkName::Task, 0, [914.0, 920.0], None);
+    site.works(WorkName::Event, 1, [914.0, 920.0], None).event = Some("load".into());
+    site.works(WorkName::Call, 2, [914.0, 919.0], Some("app.js"));
+    site.changes(918.0, "app.js");
+    site.draws([921.0, 928.0]);
+    site.paints(940.0, None);
+    assert!(given(&site, "library.js") > 600.0, "{}", given(&site, "library.js"));
+}

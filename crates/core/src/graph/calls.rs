@@ -111,14 +111,15 @@ impl Graph<'_> {
         let fact = LegFact::CalledBack { script: self.code(url) };
         let about = About::Script(url.clone());
         let edge = |from, at| Edge::new(from, at, Cause::ScriptWait, about.clone(), fact.clone()).filled(Fill::Thread);
-        if let Some((came, module)) = self.imported_since(url, asked.at, to) {
+        let told = self.in_promises(around[0]) || around.iter().any(|i| self.work(*i).name == WorkName::Event);
+        if let Some((came, module)) = self.imported_since(url, asked.at, to).filter(|_| told) {
             return Some(edge(Moment::Done(module), came));
         }
         if let Some(asker) = self.run_at(asked.at) {
             return Some(edge(Moment::Inside(asker, Does::Schedules), asked.at));
         }
         // By promises of a script that is not told: they were kept by what came just before.
-        if asked.by.is_none() {
+        if asked.by.is_none() && self.are_promises(asked.at) {
             let answered = self.prepared.answers();
             let (at, moment) = self.last_answer(answered, asked.at)?;
             return Some(edge(moment, at));
@@ -133,8 +134,8 @@ impl Graph<'_> {
         Some(edge(moment, at))
     }
 
-    /// A module that a script imports as it runs (HTML, section 8.1.6.7.3), and those that it imports in turn: the
-    /// last of them to come.
+    /// A module that a script imports as it runs (HTML, section 8.1.6.7.3), or a script that it puts in and whose load
+    /// event it is told, with those that this imports in turn: the last of them to come.
     fn imported_since(&self, url: &Arc<str>, asked: Millis, by: Millis) -> Option<(Millis, RequestId)> {
         let came = |id: RequestId| Some((self.load.request(id)?.end?, id));
         let is_import = |id: &RequestId| {
@@ -145,8 +146,14 @@ impl Graph<'_> {
         let module = self.prepared.answers_to(url).iter().map(|(_, id)| *id).find(is_import)?;
         let imports = self.imports(&self.load.request(module)?.url, by).into_iter().map(|(id, _)| id);
         let all = std::iter::once(module).chain(imports).filter_map(came);
-        let last = all.filter(|(end, _)| *end <= by + SLACK).max_by(|a, b| a.0.order(&b.0))?;
-        (by - last.0 < TAKEN).then_some(last)
+        all.filter(|(end, _)| *end <= by + SLACK).max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// Whether promises' callbacks were at work at a moment.
+    fn are_promises(&self, at: Millis) -> bool {
+        let started = self.load.work.partition_point(|w| w.start <= at);
+        let recent = self.load.work[..started].iter().rev().take_while(|w| w.depth > 0 || w.end() >= at);
+        recent.into_iter().any(|w| w.name == WorkName::Microtasks && w.end() >= at)
     }
 
     /// The last of some answers to be there by a moment, not long before it. Who asked for data by a promise is told when
@@ -329,16 +336,16 @@ impl Graph<'_> {
         if let Some(last) = self.last_answer(found.into_iter(), began) {
             return Some(taken(last));
         }
-        // Fonts are told of by promises.
-        let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font && self.in_promises(index));
-        if let Some(last) = self.last_answer(fonts.map(|r| r.id), began) {
-            return Some(taken(last));
+        if !self.in_promises(index) {
+            return None;
         }
-        // What another script asked for, or a tag ahead of all scripts, and keeps as a promise.
-        let data = |r: &&Request| matches!(r.kind, ResourceKind::Data | ResourceKind::Other);
-        let others = self.load.requests.iter().filter(data).filter(|_| self.in_promises(index));
-        let (at, moment) = self.last_answer(others.map(|r| r.id), began)?;
-        (began - at < ANOTHERS).then(|| taken((at, moment)))
+        // Fonts are told of by promises; and what another script asked for, or a tag ahead of all scripts, is kept as one.
+        let of = |kinds: &'static [ResourceKind]| {
+            let its = self.load.requests.iter().filter(|r| kinds.contains(&r.kind));
+            self.last_answer(its.map(|r| r.id), began)
+        };
+        let others = of(&[ResourceKind::Data, ResourceKind::Other]).filter(|(at, _)| began - *at < ANOTHERS);
+        of(&[ResourceKind::Font]).into_iter().chain(others).max_by(|a, b| a.0.order(&b.0)).map(taken)
     }
 
     fn in_promises(&self, index: usize) -> bool {
