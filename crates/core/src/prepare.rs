@@ -125,11 +125,6 @@ impl Prepared {
         self.index.answers.get(script).map_or(&[], Vec::as_slice)
     }
 
-    /// Data and scripts that scripts had part in asking for.
-    pub fn answers(&self) -> impl Iterator<Item = RequestId> {
-        self.index.answers.values().flatten().map(|(_, id)| *id)
-    }
-
     /// The load's streams of events.
     pub fn streams(&self) -> impl Iterator<Item = &Request> {
         self.index.streams.iter().filter_map(|id| self.load.request(*id))

@@ -112,6 +112,27 @@ fn what_is_parsed_once_the_document_is_is_an_inner_frames() {
     near(change(&sooner, Metric::Lcp), -728.0);
 }
 
+/// Words by a script, once data of its own has come: taken when its headers are there or when all of it is.
+#[test]
+fn what_an_answer_brings_is_not_there_without_it() {
+    for end in [1000.5, 1030.0] {
+        let mut site = Site::new();
+        site.draws([205.0, 215.0]);
+        site.0.fcp = Some(Millis(230.0));
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+        site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+        site.asks("list.json", ResourceKind::Data, [268.0, 268.0, 1000.0, end]).initiator = script(&["app.js"]);
+        site.runs(WorkName::Microtasks, [1003.0, 1010.0], "app.js");
+        site.changes(1009.0, "app.js");
+        site.draws([1011.0, 1020.0]);
+        site.paints(1035.0, None);
+        site.0.largest_stands = Some(Standing::Nowhere);
+        let without = forecast(&site, &[Edit::Remove { file: file("list.json") }]);
+        let run = without.tasks.iter().find(|task| task.was_ms == Millis(1003.0)).map(|task| task.start_ms);
+        assert_eq!(run, Some(None), "the callback of {end} is not run: {:?}", without.tasks);
+    }
+}
+
 #[test]
 fn a_file_that_comes_just_behind_another_is_worth_little_alone() {
     let reliefs = |other: f64| {

@@ -4,7 +4,7 @@ use super::world::{Bond, Drawn, Frame, Kind, Need, Phase, Place, Run, START, Tas
 use crate::fonts::{AUTO_SHOWN, BLOCKED};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment, is_synchronous};
 use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -65,7 +65,7 @@ pub(super) struct Builder<'g, 'a> {
     /// Where the needs of tasks that only draw a frame stand, with what else was added with them.
     frames: HashMap<u32, Range<usize>>,
     /// Answers that scripts stand still for, each with how far into its task it came, by task.
-    stood_for: HashMap<u32, Vec<(f64, RequestId)>>,
+    stood_for: BTreeMap<u32, Vec<(f64, RequestId)>>,
     /// Tasks that draw a paint.
     shows: HashSet<u32>,
     /// The last frame to have been the first after a blocking request let go.
@@ -96,7 +96,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             acted: Vec::new(),
             within: HashMap::new(),
             frames: HashMap::new(),
-            stood_for: HashMap::new(),
+            stood_for: BTreeMap::new(),
             shows: HashSet::new(),
             unblocked: None,
             parser_end: START,
@@ -685,7 +685,13 @@ fn bond(edge: &Edge) -> Bond {
         // Without the code that held it the parser reads on all the same.
         (Moment::Inside(..), LegFact::Read | LegFact::ParsedOn | LegFact::ParserReaches { .. }) => false,
         (Moment::Inside(..) | Moment::Began(_), _)
-        | (Moment::Done(_), LegFact::TakesAnswer { .. } | LegFact::Imported { .. } | LegFact::AskedLater { .. })
+        | (
+            Moment::Done(_) | Moment::Answered(_),
+            LegFact::TakesAnswer { .. }
+            | LegFact::CalledBack { .. }
+            | LegFact::Imported { .. }
+            | LegFact::AskedLater { .. },
+        )
         | (_, LegFact::FoundThrough { gate: None, .. } | LegFact::StreamSays { .. }) => true,
         _ => edge.cause == Cause::Redirect,
     };

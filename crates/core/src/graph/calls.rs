@@ -120,8 +120,9 @@ impl Graph<'_> {
         }
         // By promises of a script that is not told: they were kept by what came just before.
         if asked.by.is_none() && self.are_promises(asked.at) {
-            let answered = self.prepared.answers();
-            let (at, moment) = self.last_answer(answered, asked.at)?;
+            let by_script = self.load.requests.iter().filter(|r| r.initiator.kind == InitiatorKind::Script);
+            let data = by_script.filter(|r| r.kind == ResourceKind::Data);
+            let (at, moment) = self.last_answer(data.map(|r| r.id), asked.at)?;
             return Some(edge(moment, at));
         }
         // Posted elsewhere, by a worker or a frame of another process: its file, or what came there since.

@@ -14,7 +14,7 @@ const OPENED: Millis = Millis(20.0);
 const STYLE_AT_MOST: Millis = Millis(1_000.0);
 
 /// Whether a run may be what asked, where a script is named: an inner frame is asked for once that has ended.
-fn by_script_is(by: &Initiator, url: Option<&Arc<str>>) -> bool {
+fn may_have_asked(by: &Initiator, url: Option<&Arc<str>>) -> bool {
     by.kind != InitiatorKind::Script || by.stack.iter().any(|u| Some(u) == url)
 }
 
@@ -291,6 +291,6 @@ impl Graph<'_> {
         let inserted = task.and_then(|task| inside(task).find(|&i| named(self.load.work[i].url.as_ref())));
         inserted
             .or_else(|| candidates.first().map(|c| c.0))
-            .or_else(|| self.run_behind(at).filter(|&i| by_script_is(by, self.load.work[i].url.as_ref())))
+            .or_else(|| self.run_behind(at).filter(|&i| may_have_asked(by, self.load.work[i].url.as_ref())))
     }
 }

@@ -342,7 +342,7 @@ impl Graph<'_> {
             let from = Moment::Inside(run, Does::ChangesPage);
             return vec![Edge::new(from, animation.from, Cause::Animation, About::Browser, fact)];
         }
-        // A frame's style set it off, and that what had changed since the frame before.
+        // The style of a frame began it, and what had changed since the frame before set that off.
         if let Some(style) = self.style_at(animation.from) {
             let drawn = Drawn { last: style, at: self.begun(style) };
             let needed = self.known_needs(None, true, drawn.at);

@@ -5,11 +5,14 @@ use phainon_core::{Millis, Scheduled, Work, WorkKind};
 /// A message to oneself comes as soon as the thread is free: it rests no longer than this meanwhile.
 const RESTS: Millis = Millis(2.0);
 
+/// So many pieces of work are looked through; a hostile file may have a million of them, and of messages.
+const MOST_SEEN: usize = 1_000;
+
 /// The handling of a message that came through a port, from when to when; `None` where no script took it up, or where
 /// it is not known who posted it.
 pub fn through_port(work: &[Work], from: Millis, to: Millis) -> Option<Scheduled> {
     let first = work.partition_point(|w| w.start < from);
-    let mut within = work[first..].iter().take_while(|w| w.start <= to);
+    let mut within = work[first..].iter().take(MOST_SEEN).take_while(|w| w.start <= to);
     let ran = within.find(|w| w.kind == WorkKind::ScriptRun)?.start;
     Some(Scheduled { at: posted(work, from)?, ran, by: None })
 }
@@ -19,9 +22,8 @@ pub fn through_port(work: &[Work], from: Millis, to: Millis) -> Option<Scheduled
 fn posted(work: &[Work], came: Millis) -> Option<Millis> {
     let mut before = came;
     let mut rested = Millis::ZERO;
-    for task in work[..work.partition_point(|w| w.start < came)].iter().enumerate().rev().filter(|(_, w)| w.depth == 0)
-    {
-        let (place, task) = task;
+    let earlier = work[..work.partition_point(|w| w.start < came)].iter().enumerate().rev().take(MOST_SEEN);
+    for (place, task) in earlier.filter(|(_, w)| w.depth == 0) {
         if task.end() <= came {
             rested += (before - task.end()).max(Millis::ZERO);
             before = task.start;

@@ -2,10 +2,10 @@
 //! gives to a file, and what the forecast says of it, held against what that really brings.
 
 use crate::at_once::{self, Asked, TRIED, measure, request};
-use crate::blame::{Instead, Measured, Tried, judged, largest};
-use crate::generator::{Drawn, HOSTS, Made, draw};
+use crate::blame::{Instead, Measured, judged};
+use crate::drawn::{Drawn, HOSTS, Made};
+use crate::generator::draw;
 use crate::kept::keep;
-use crate::rarer;
 use axum::Router;
 use axum::body::{Body, Bytes};
 use axum::extract::{Request, State};
@@ -13,7 +13,7 @@ use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::any;
 use futures::stream;
-use phainon_core::{Load, ResourceKey, largest_stands, preset};
+use phainon_core::{Load, preset};
 use phainon_local::{LocalHosts, Offer};
 use std::ops::Range;
 use std::path::Path;
@@ -43,59 +43,8 @@ pub async fn generate(seeds: Range<u64>, folder: &Path) {
     }
 }
 
-/// Records every rare way in a variant with nothing late, and with each of its files late, one at a time.
-pub async fn ways(variants: Range<u64>, folder: &Path, only: Option<&str>) {
-    let picture = crate::picture::picture();
-    for variant in variants {
-        for way in 0..rarer::WAYS.len() {
-            let Some(page) = rarer::plain(way, variant, None, &picture) else { continue };
-            if only.is_some_and(|only| !page.about.contains(only)) {
-                continue;
-            }
-            println!("{way}, {variant}: {}", page.about);
-            let before = loaded(page.clone()).await;
-            let Some((before_ms, what)) = before.as_ref().ok().and_then(largest) else {
-                println!("  could not be measured: {before:?}");
-                continue;
-            };
-            for at in 0..page.files.len() {
-                let Some(mut page) = rarer::plain(way, variant, Some(at), &picture) else { continue };
-                page.seed = (way as u64) * 1_000 + variant * 10 + at as u64;
-                let file = ResourceKey::of(&format!("https://{}/{}", page.files[at].host, page.files[at].name));
-                let (seed, about, markup) = (page.seed, page.about.clone(), page.html.clone());
-                let load = match loaded(page).await {
-                    Ok(load) => load,
-                    Err(why) => {
-                        println!("  could not be measured: {why}");
-                        continue;
-                    }
-                };
-                let Some((again_ms, _)) = largest(&load).filter(|(_, same)| *same == what || what.starts_with("blob"))
-                else {
-                    println!("  another largest element: {:?}, {what}", largest(&load));
-                    continue;
-                };
-                let mut load = load;
-                load.largest_stands = largest_stands(&load, markup.as_bytes());
-                let tried = vec![Tried { file, instead: Instead::AtOnce, largest_ms: before_ms }];
-                let measured = Measured { seed, about, load, again_ms, tried };
-                println!("{}", judged(&measured).lines.join("\n"));
-                if let Err(why) = keep(&measured, &folder.join("ways")) {
-                    println!("  not kept: {why}");
-                }
-            }
-        }
-    }
-}
-
-/// The HTML of a page of a rare way, by its seed.
-pub fn markup_of_way(seed: u64) -> Option<String> {
-    let page = rarer::plain(usize::try_from(seed / 1_000).ok()?, seed % 1_000 / 10, None, &[])?;
-    Some(page.html)
-}
-
 /// One load of a page.
-async fn loaded(page: Drawn) -> Result<Load, String> {
+pub async fn loaded(page: Drawn) -> Result<Load, String> {
     let conditions = preset(page.conditions).ok_or("no preset")?;
     let (hosts, _) = serve(page).await?;
     at_once::loaded(&request(&format!("https://{}/", HOSTS[0]), conditions, &hosts)).await

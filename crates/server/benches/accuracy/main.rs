@@ -6,13 +6,15 @@
 //! against what was kept. `fixes` and `judge-fixes` are the same for what findings call for on pages of other people
 //! whose files come late by chance. `switches` records the stand-in with and without its repairs, `judge-switches` holds
 //! forecasts against that. `generate` draws pages by chance and measures what each late file of theirs costs,
-//! `judge-generated` holds path and forecast against that. `late` has files of other people's pages come late by
+//! `judge-generated` holds path and forecast against that; `ways` and `judge-ways` are the same for rarer ways to wait,
+//! each alone on a page. `late` has files of other people's pages come late by
 //! chance, and `judge-late` is to it what `judge-generated` is to `generate`. `off` takes files off such pages as they
 //! are, and `judge-off` judges that. `noise` records pairs of one page, and of
 //! a page and its repair, and counts what comparisons say of them.
 
 mod at_once;
 mod blame;
+mod drawn;
 mod edits;
 mod generated;
 mod generator;
@@ -30,6 +32,7 @@ mod rarer;
 mod repairs;
 mod switches;
 mod templates;
+mod ways;
 
 use kept::{Corpus, gather, judge_kept};
 use measure::{Figures, Sides, record_and_replay};
@@ -75,12 +78,12 @@ async fn main() {
             None => println!("accuracy: name seeds as FROM-TO"),
         },
         Some("ways") => match range(arguments.get(2).map_or("0-2", String::as_str)) {
-            Some(variants) => generated::ways(variants, &folder, arguments.get(3).map(String::as_str)).await,
+            Some(variants) => ways::ways(variants, &folder, arguments.get(3).map(String::as_str)).await,
             None => println!("accuracy: name variants as FROM-TO"),
         },
         Some("judge-ways") => {
             let kept = folder.join("ways");
-            let markup = |page: &blame::Measured| generated::markup_of_way(page.seed);
+            let markup = |page: &blame::Measured| ways::markup_of(page.seed);
             judge_kept(&Corpus { folder: &kept, markup: &markup }, arguments.get(2).map(String::as_str));
         }
         Some("judge-generated") => {
@@ -109,7 +112,7 @@ async fn main() {
         Some("edits") => edits::edits(loads, arguments.get(1).map(String::as_str)).await,
         // `cargo bench` without a mode runs all benches; this one takes most of an hour.
         _ => println!(
-            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `fixes FOLDER FROM-TO [ONLY]`, `judge-fixes FOLDER [ONLY]`, `switches FOLDER [ONLY]`, `judge-switches FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `off FOLDER FROM-TO [ONLY]`, `judge-off FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
+            "accuracy: name a mode, `replay [FOLDER] [ONLY]`, `pairs FOLDER [ONLY]`, `judge FOLDER [ONLY]`, `fixes FOLDER FROM-TO [ONLY]`, `judge-fixes FOLDER [ONLY]`, `switches FOLDER [ONLY]`, `judge-switches FOLDER [ONLY]`, `generate FOLDER [FROM-TO]`, `judge-generated FOLDER [SEEDS]`, `gather FOLDER`, `ways FOLDER [FROM-TO] [ONLY]`, `judge-ways FOLDER [SEEDS]`, `late FOLDER FROM-TO [ONLY]`, `judge-late FOLDER [ONLY]`, `off FOLDER FROM-TO [ONLY]`, `judge-off FOLDER [ONLY]`, `edits [ONLY]` or `noise [pairs|promise]`"
         ),
     }
 }

@@ -1,7 +1,7 @@
 //! Rarer ways in which the largest element of a drawn page comes to be shown. They are drawn for seeds from `RARER_FROM`
 //! on: the pages of smaller seeds stay what they were when they were measured.
 
-use crate::generator::{Draw, Drawn, HOSTS, SHOW, words};
+use crate::drawn::{Draw, Drawn, HOSTS, SHOW, words};
 use rand::Rng;
 use rand::prelude::IndexedRandom;
 use std::time::Duration;
