@@ -134,7 +134,7 @@ impl Model {
             task.ready = *ready;
         }
         let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base, 0.0);
-        let may_stop = MayStop::of(prepared, &moments, &base.at);
+        let may_stop = MayStop::of(&graph, prepared, &moments, &base.at);
         Self { ground: Ground::of(prepared.clone(), moments), may_stop, calibration, base, figures }
     }
 

@@ -48,9 +48,14 @@ impl Graph<'_> {
             // No tag names a font but a preload; what a style in the document names is told as the parser's.
             InitiatorKind::Parser if request.kind == ResourceKind::Font => self.asked_by_style(request),
             InitiatorKind::Style => self.asked_by_style(request),
-            InitiatorKind::Parser if self.is_in_style(request.start) => self.asked_by_style(request),
+            // Once the document is parsed, nobody is named for what an element's own style names.
+            InitiatorKind::Parser | InitiatorKind::Unknown if self.is_in_style(request.start) => {
+                self.asked_by_style(request)
+            }
             // What is asked for once the document is parsed, a script put in: as HTML, which is parsed as well.
-            InitiatorKind::Parser if self.is_parsed_by(request) && self.run_before(request.start).is_some() => {
+            InitiatorKind::Parser | InitiatorKind::Unknown
+                if self.is_parsed_by(request) && self.run_before(request.start).is_some() =>
+            {
                 self.asked_by_script(request)
             }
             InitiatorKind::Parser if request.kind == ResourceKind::Document => self.reached_in_document(request),

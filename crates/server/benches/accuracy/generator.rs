@@ -15,7 +15,7 @@ pub fn draw(seed: u64, picture: &[u8]) -> Drawn {
     for _ in 0..draw.chance.random_range(0..3) {
         draw.body_piece();
     }
-    let largest = if seed < RARER_FROM { draw.largest() } else { rarer::largest(&mut draw) };
+    let largest = if seed < RARER_FROM { draw.largest() } else { rarer::largest(&mut draw, seed) };
     for _ in 0..draw.chance.random_range(0..3) {
         draw.last_piece();
     }

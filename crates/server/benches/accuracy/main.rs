@@ -21,6 +21,8 @@ mod generator;
 mod judge;
 mod kept;
 mod late;
+mod later;
+mod looks;
 mod measure;
 mod noise;
 mod off;

@@ -2,6 +2,8 @@
 //! on: the pages of smaller seeds stay what they were when they were measured.
 
 use crate::drawn::{Draw, Drawn, HOSTS, SHOW, words};
+use crate::later::LATER;
+use crate::looks::LOOKS;
 use rand::Rng;
 use rand::prelude::IndexedRandom;
 use std::time::Duration;
@@ -75,10 +77,19 @@ pub const WAYS: [(&str, Way); 59] = [
     ("the first part of a body", first_part),
 ];
 
+/// From this seed on they draw from those of `looks.rs` and `later.rs` as well.
+const ALL_FROM: u64 = 2_000;
+
+/// All ways, in the order of their numbers.
+pub fn all() -> impl Iterator<Item = (&'static str, Way)> {
+    WAYS.into_iter().chain(LOOKS).chain(LATER)
+}
+
 /// Puts one of the ways into a page.
-pub fn largest(draw: &mut Draw) -> String {
-    let at = draw.chance.random_range(0..WAYS.len());
-    let (name, way) = WAYS[at];
+pub fn largest(draw: &mut Draw, seed: u64) -> String {
+    let count = if seed < ALL_FROM { WAYS.len() } else { all().count() };
+    let at = draw.chance.random_range(0..count);
+    let Some((name, way)) = all().nth(at) else { return String::new() };
     draw.about.push(name.into());
     way(draw)
 }
@@ -90,7 +101,7 @@ const SOON: Duration = Duration::from_millis(8);
 /// A page with nothing on it but one of the ways, in a variant; every file but `late` comes soon. `None` where there is
 /// no such way or no such file.
 pub fn plain(way: usize, variant: u64, late: Option<usize>, picture: &[u8]) -> Option<Drawn> {
-    let (name, way) = WAYS.get(way)?;
+    let (name, way) = all().nth(way)?;
     let mut draw = Draw::empty(variant, picture);
     let largest = way(&mut draw);
     let (html, _) = draw.html(&largest);
@@ -98,14 +109,14 @@ pub fn plain(way: usize, variant: u64, late: Option<usize>, picture: &[u8]) -> O
     if let Some(late) = late {
         draw.files.get_mut(late)?.wait = LATE;
     }
-    let about = std::iter::once((*name).to_owned()).chain(draw.about).collect::<Vec<_>>().join(", ");
+    let about = std::iter::once(name.to_owned()).chain(draw.about).collect::<Vec<_>>().join(", ");
     let (wait, files) = (SOON, draw.files);
     Some(Drawn { seed: 0, html, wait, trickles: None, files, about, first_only: Vec::new(), conditions: "unshaped" })
 }
 
-const PLACE: &str = "<div id=place></div>";
+pub const PLACE: &str = "<div id=place></div>";
 
-fn acting(draw: &mut Draw, does: &str) -> String {
+pub fn acting(draw: &mut Draw, does: &str) -> String {
     format!("{PLACE}{}", draw.actor(does))
 }
 

@@ -23,7 +23,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 216] = [
+pub const PAGES: [&str; 248] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -240,6 +240,38 @@ pub const PAGES: [&str; 216] = [
     "materialize-css@0.97/getting-started.html",
     "startbootstrap-scrolling-nav/dist/index.html",
     "startbootstrap-round-about/index.html",
+    "@creative-tim-official/argon-dashboard-free/examples/dashboard.html",
+    "adminlte/index2.html",
+    "adminlte/pages/UI/timeline.html",
+    "lax.js/docs/index.html",
+    "topcoat/demo/topcoat-desktop-light.html",
+    "paper-dashboard@1/dashboard.html",
+    "material-dashboard@2/examples/dashboard.html",
+    "material-dashboard@1/examples/dashboard.html",
+    "startbootstrap-clean-blog@5/dist/index.html",
+    "startbootstrap-sb-admin@5/index.html",
+    "startbootstrap-4-col-portfolio/index.html",
+    "startbootstrap-business-frontpage@4/index.html",
+    "startbootstrap-landing-page@3/index.html",
+    "soft-ui-design-system@1/presentation.html",
+    "soft-ui-design-system@1/pages/author.html",
+    "now-ui-dashboard@1/examples/user.html",
+    "black-dashboard@1/examples/user.html",
+    "argon-design-system-free@1/examples/profile.html",
+    "shards-ui/dist/agency-landing.html",
+    "shards-ui/dist/app-promo.html",
+    "shards-ui/dist/shards-demo.html",
+    "sweetalert@1/index.html",
+    "remodal/examples/index.html",
+    "mdbootstrap@4/index.html",
+    "bulma-start/index.html",
+    "bootstrap-admin-template/index.html",
+    "admin-lte@3.0.5/index2.html",
+    "impress.js@0.6/index.html",
+    "storybook-static/index.html",
+    "flickity@2/sandbox/media.html",
+    "now-ui-kit@1/index.html",
+    "startbootstrap-sb-admin-2@3/pages/index.html",
 ];
 /// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;

@@ -4,7 +4,7 @@
 use crate::blame::{Instead, Measured, Tried, judged, largest};
 use crate::generated::loaded;
 use crate::kept::keep;
-use crate::rarer::{WAYS, plain};
+use crate::rarer::{all, plain};
 use phainon_core::{ResourceKey, largest_stands};
 use std::ops::Range;
 use std::path::Path;
@@ -17,7 +17,7 @@ const A_VARIANT: u64 = 10;
 pub async fn ways(variants: Range<u64>, folder: &Path, only: Option<&str>) {
     let picture = crate::picture::picture();
     for variant in variants {
-        for (way, (name, _)) in WAYS.iter().enumerate().filter(|(_, (name, _))| only.is_none_or(|o| name.contains(o))) {
+        for (way, (name, _)) in all().enumerate().filter(|(_, (name, _))| only.is_none_or(|o| name.contains(o))) {
             println!("{way}, {variant}: {name}");
             if let Err(why) = one(way, variant, &picture, folder).await {
                 println!("  could not be measured: {why}");
