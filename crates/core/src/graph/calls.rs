@@ -16,6 +16,8 @@ const IMPORT_ASKED: Millis = Millis(5.0);
 const FAILURE_TOLD: Millis = Millis(5.0);
 /// Handlers of the load event follow so soon after what the trace marks as its start.
 const AT_LOAD: Millis = Millis(5.0);
+/// The end of an animation is told within two frames.
+const OVER_TOLD: Millis = Millis(34.0);
 /// A callback that has looked so often before is waiting for something.
 const LOOKS: usize = 2;
 
@@ -216,9 +218,22 @@ impl Graph<'_> {
                 )
             }),
             "message" => self.message_of_others(work.start, url).into_iter().collect(),
+            "animationend" | "transitionend" => self.animation_over(index).into_iter().collect(),
             _ => Vec::new(),
         };
         (!edges.is_empty()).then_some(edges)
+    }
+
+    /// The animation or transition that was over when an event told of its end (CSS Animations, section 5): its end set
+    /// off the frame that tells.
+    fn animation_over(&self, event: usize) -> Option<Edge> {
+        let by = self.work(event).start;
+        let over = |a: &&crate::Animation| a.to <= by + SLACK && by - a.to <= OVER_TOLD;
+        let mut places = (0..self.load.animations.len()).rev();
+        let place = places.find(|place| over(&&self.load.animations[*place]))?;
+        let fact = LegFact::Animates { name: self.load.animations[place].name.clone() };
+        let frame = std::iter::successors(Some(event), |i| self.parents[*i]).last().map_or(by, |i| self.work(i).start);
+        Some(Edge::new(Moment::Animated(place), frame, Cause::Animation, About::Browser, fact))
     }
 
     /// A message whose sender is not told, of a worker or an inner frame: what had come there just before.

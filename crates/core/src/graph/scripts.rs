@@ -8,6 +8,11 @@ use crate::{InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceK
 use std::collections::HashSet;
 use std::sync::Arc;
 
+/// What is put in, or run, in one go is so near each other.
+const IN_ONE_GO: Millis = Millis(5.0);
+/// The thread rested where nothing had it for so long.
+const RESTED: Millis = Millis(5.0);
+
 impl Graph<'_> {
     /// What the first run of a script waited for.
     pub(super) fn first_run(&self, index: usize) -> Vec<Edge> {
@@ -22,6 +27,10 @@ impl Graph<'_> {
             return vec![
                 Edge::new(Moment::Done(frame.id), end, Cause::Parse, about, LegFact::Read).filled(Fill::Thread),
             ];
+        }
+        // Of code in the document the browser tells the line, but not of modules.
+        if script.is_some_and(|s| self.is_document(s.id)) && work.line.is_none() {
+            return self.module_in_document(&url, began);
         }
         let script = script.filter(|s| s.kind != ResourceKind::Document);
         let held = || LegFact::HeldInOrder { script: code.clone() };
@@ -67,8 +76,86 @@ impl Graph<'_> {
             let stop = tag.and_then(|_| self.parser.last_above(tag, began, Some(script.id)));
             edges.extend(stop.filter(|stop| stop.place.is_some()).map(|stop| self.parser_reaches(stop, script)));
             edges.extend(self.deferred(script, began));
+            if work.line.is_none() {
+                edges.extend(self.import_fetched_ahead(&url, began, &edges));
+            }
+        } else if let Some(script) = script {
+            edges.extend(self.put_in_before(script, began, &edges));
         }
         edges
+    }
+
+    /// A module in the document runs once that is parsed and all is there that it imports (HTML, section 4.12.1.1).
+    fn module_in_document(&self, url: &Arc<str>, began: Millis) -> Vec<Edge> {
+        let (code, about) = (self.code(url), || About::Script(url.clone()));
+        let mut edges = self.document_by(began);
+        if let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= began + SLACK) {
+            let fact = LegFact::ParsedToEnd { script: code.clone() };
+            edges.push(Edge::new(Moment::ParserEnd, parsed, Cause::Parse, about(), fact).filled(Fill::Thread));
+        }
+        for (at, sheet) in self.sheets_above(None, began) {
+            let fact = LegFact::HeldInOrder { script: code.clone() };
+            edges.push(Edge::new(Moment::Released(sheet), at, Cause::Held, about(), fact).filled(Fill::Thread));
+        }
+        if let Some((end, id)) = self.last_import(url, began) {
+            let fact = LegFact::HandedOver { file: code, why: HandedOver::Imports };
+            edges.push(Edge::new(Moment::Done(id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
+        }
+        edges.extend(self.import_fetched_ahead(url, began, &edges));
+        edges
+    }
+
+    /// What a module imports may have been fetched ahead, and is then told as the parser's: a script that had not run,
+    /// and for which the thread rested.
+    fn import_fetched_ahead(&self, url: &Arc<str>, began: Millis, known: &[Edge]) -> Option<Edge> {
+        let known = known.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
+        let ahead = |r: &&Request| {
+            r.kind == ResourceKind::Script
+                && r.main_frame
+                && r.url != *url
+                && matches!(r.initiator.kind, InitiatorKind::Parser | InitiatorKind::Preload)
+                && r.render_blocking == RenderBlocking::NonBlocking
+                && self.prepared.first_use(r).is_none_or(|(_, run)| began - run.start <= IN_ONE_GO)
+        };
+        let came = self.load.requests.iter().filter(ahead).filter_map(|r| Some((r.end?, r.id)));
+        let (end, id) = came.filter(|(end, _)| *end <= began).max_by(|a, b| a.0.order(&b.0))?;
+        let fact = LegFact::HandedOver { file: self.code(url), why: HandedOver::Imports };
+        let edge = Edge::new(Moment::Done(id), end, Cause::Handover, About::Script(url.clone()), fact);
+        self.rests_between(known, end).then(|| edge.filled(Fill::Thread))
+    }
+
+    /// Scripts that a script puts in may have to keep their order (HTML, section 4.12.1.1, the list of scripts that will
+    /// execute in order as soon as possible): one that was there, while the thread rested, and ran when the one before
+    /// it had.
+    fn put_in_before(&self, script: &Request, began: Millis, known: &[Edge]) -> Option<Edge> {
+        let known = known.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
+        let by = |r: &Request| r.initiator.stack.first().or(r.initiator.url.as_ref()).cloned();
+        let before = self.load.requests.iter().filter(|r| {
+            r.kind == ResourceKind::Script
+                && r.initiator.kind == InitiatorKind::Script
+                && r.id < script.id
+                && script.start - r.start <= IN_ONE_GO
+                && by(r) == by(script)
+        });
+        let ran = before.filter_map(|r| self.prepared.first_use(r).map(|(_, run)| (run.start, run.end(), r.id)));
+        let (start, end, id) = ran.filter(|(_, end, _)| *end <= began + SLACK).max_by(|a, b| a.1.order(&b.1))?;
+        let held = began - end <= IN_ONE_GO && self.rests_between(known, start);
+        let fact = LegFact::HeldInOrder { script: self.code(&script.url) };
+        let about = About::Script(script.url.clone());
+        held.then(|| Edge::new(Moment::Released(id), end, Cause::Held, about, fact).filled(Fill::Thread))
+    }
+
+    /// Whether the thread rested between two moments.
+    fn rests_between(&self, from: Millis, to: Millis) -> bool {
+        let mut free = from;
+        let after = self.load.work.partition_point(|w| w.start < from);
+        for task in self.load.work[after..].iter().take_while(|w| w.start < to).filter(|w| w.depth == 0) {
+            if task.start - free >= RESTED {
+                return true;
+            }
+            free = free.max(task.end());
+        }
+        to - free >= RESTED
     }
 
     /// A script that had been fetched ahead runs once another has put its tag in: the browser tells of that as of a

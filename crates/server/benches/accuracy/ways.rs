@@ -13,11 +13,12 @@ use std::path::Path;
 const A_WAY: u64 = 1_000;
 const A_VARIANT: u64 = 10;
 
-/// Records them in some variants and keeps what came of it; `only` is a part of a way's name.
+/// Records them in some variants and keeps what came of it; `only` are parts of ways' names, with commas between.
 pub async fn ways(variants: Range<u64>, folder: &Path, only: Option<&str>) {
     let picture = crate::picture::picture();
     for variant in variants {
-        for (way, (name, _)) in all().enumerate().filter(|(_, (name, _))| only.is_none_or(|o| name.contains(o))) {
+        let wanted = |name: &str| only.is_none_or(|only| only.split(',').any(|o| name.contains(o)));
+        for (way, (name, _)) in all().enumerate().filter(|(_, (name, _))| wanted(name)) {
             println!("{way}, {variant}: {name}");
             if let Err(why) = one(way, variant, &picture, folder).await {
                 println!("  could not be measured: {why}");
