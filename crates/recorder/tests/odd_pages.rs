@@ -40,6 +40,8 @@ async fn site() -> SocketAddr {
     let app = Router::new()
         .route("/worker", page("<!doctype html><h1>Worker</h1><p id=out>waiting</p><script>const w = new Worker('/worker.js'); w.onmessage = (e) => { out.textContent = e.data; };</script>"))
         .route("/worker.js", get(|| async { script(&format!("postMessage('started');\n/*{}*/\nsetTimeout(() => postMessage('later'), 300);", "x".repeat(500_000))) }))
+        .route("/shared", page("<!doctype html><h1>Shared worker</h1><p id=out>waiting</p><script>new SharedWorker('/shared.js').port.onmessage = (e) => { out.textContent = e.data; };</script>"))
+        .route("/shared.js", get(|| async { script(&format!("onconnect = e => e.ports[0].postMessage('started');\n/*{}*/", "x".repeat(50_000))) }))
         .route("/unread", page("<!doctype html><h1>Nobody reads the answer</h1><script>window.kept = []; fetch('/held').then((r) => kept.push(r)); fetch('/small');</script>"))
         .route("/small", any(|| async { "x" }))
         .route("/held", any(|| async {
@@ -134,6 +136,17 @@ async fn a_workers_script_has_its_bytes_and_its_time() {
     // It was at work for a while before it rested, and had come before that.
     let posted = load.changes.first().unwrap().at;
     assert!(script.end.unwrap() < posted, "{:?} {posted:?}", script.end);
+}
+
+#[tokio::test]
+async fn a_worker_that_pages_share_keeps_no_load_busy_and_has_its_bytes_and_its_time() {
+    let _turn = TURN.lock().await;
+    let (recording, load) = load("/shared").await;
+    assert_eq!(recording.loads[0].failed, None);
+    assert!(!load.cut_off, "{:?}", load.end);
+    let script = ends_with(&load, "/shared.js");
+    assert!(script.transferred.unwrap().0 > 50_000, "{:?}", script.transferred);
+    assert!(script.first_byte.unwrap() >= script.start && script.first_byte <= script.end, "{script:#?}");
 }
 
 #[tokio::test]

@@ -19,6 +19,7 @@ mod edits;
 mod generated;
 mod generator;
 mod judge;
+mod habits;
 mod kept;
 mod late;
 mod later;

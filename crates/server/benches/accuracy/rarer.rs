@@ -2,6 +2,7 @@
 //! on: the pages of smaller seeds stay what they were when they were measured.
 
 use crate::drawn::{Draw, Drawn, HOSTS, SHOW, words};
+use crate::habits::HABITS;
 use crate::later::LATER;
 use crate::looks::LOOKS;
 use rand::Rng;
@@ -77,12 +78,12 @@ pub const WAYS: [(&str, Way); 59] = [
     ("the first part of a body", first_part),
 ];
 
-/// From this seed on they draw from those of `looks.rs` and `later.rs` as well.
+/// From this seed on they draw from those of `looks.rs`, `later.rs` and `habits.rs` as well.
 const ALL_FROM: u64 = 2_000;
 
 /// All ways, in the order of their numbers.
 pub fn all() -> impl Iterator<Item = (&'static str, Way)> {
-    WAYS.into_iter().chain(LOOKS).chain(LATER)
+    WAYS.into_iter().chain(LOOKS).chain(LATER).chain(HABITS)
 }
 
 /// Puts one of the ways into a page.
