@@ -16,6 +16,8 @@ const IMPORT_ASKED: Millis = Millis(5.0);
 const FAILURE_TOLD: Millis = Millis(5.0);
 /// Handlers of the load event follow so soon after what the trace marks as its start.
 const AT_LOAD: Millis = Millis(5.0);
+/// A message comes as soon as the thread is free: it rests no longer than this meanwhile.
+const AT_ONCE: Millis = Millis(2.0);
 /// The end of an animation is told within two frames.
 const OVER_TOLD: Millis = Millis(34.0);
 /// A callback that has looked so often before is waiting for something.
@@ -76,15 +78,16 @@ impl Graph<'_> {
         if let Some(edge) = around.iter().find_map(|&i| self.timer(i, &url)) {
             return vec![edge];
         }
-        if let Some(edge) = self.scheduled(&around, &url) {
-            return vec![edge];
+        if let Some(edges) = self.scheduled(&around, &url) {
+            return edges;
         }
         let event = around.iter().find(|&&i| self.work(i).name == WorkName::Event);
         if let Some(edges) = event.and_then(|&i| self.event(i, &url)) {
             return edges;
         }
         let event = event.and_then(|&i| self.work(i).event.clone());
-        if let Some(edge) = self.answer(index, &url).or_else(|| self.stream_says(index)) {
+        let called = || self.answer(index, &url).or_else(|| self.stream_says(index));
+        if let Some(edge) = called().or_else(|| self.message_of_nobody(&around, &url)) {
             return vec![edge];
         }
         self.since_first_run(index, &url, event)
@@ -103,7 +106,7 @@ impl Graph<'_> {
     }
 
     /// A callback that was asked for: a frame, an idle moment, a message to oneself.
-    fn scheduled(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
+    fn scheduled(&self, around: &[usize], url: &Arc<str>) -> Option<Vec<Edge>> {
         let outermost = around.iter().rev().find(|&&i| self.work(i).name != WorkName::Task)?;
         let (from, to) = (self.work(*outermost).start, self.work(around[0]).start);
         let first = self.load.scheduled.partition_point(|s| s.ran < from - SLACK);
@@ -115,17 +118,23 @@ impl Graph<'_> {
         let edge = |from, at| Edge::new(from, at, Cause::ScriptWait, about.clone(), fact.clone()).filled(Fill::Thread);
         let told = self.in_promises(around[0]) || around.iter().any(|i| self.work(*i).name == WorkName::Event);
         if let Some((came, module)) = self.imported_since(url, asked.at, to).filter(|_| told) {
-            return Some(edge(Moment::Done(module), came));
+            return Some(vec![edge(Moment::Done(module), came)]);
         }
         if let Some(asker) = self.run_at(asked.at) {
-            return Some(edge(Moment::Inside(asker, Does::Schedules), asked.at));
+            return Some(vec![edge(Moment::Inside(asker, Does::Schedules), asked.at)]);
+        }
+        // By promises that an event kept: what that tells of.
+        if asked.by.is_none()
+            && let Some(edges) = self.event_at(asked.at).and_then(|event| self.event(event, url))
+        {
+            return Some(edges);
         }
         // By promises of a script that is not told: they were kept by what came just before.
         if asked.by.is_none() && self.are_promises(asked.at) {
             let by_script = self.load.requests.iter().filter(|r| r.initiator.kind == InitiatorKind::Script);
             let data = by_script.filter(|r| r.kind == ResourceKind::Data);
             let (at, moment) = self.last_answer(data.map(|r| r.id), asked.at)?;
-            return Some(edge(moment, at));
+            return Some(vec![edge(moment, at)]);
         }
         // Posted elsewhere, by a worker or a frame of another process: its file, or what came there since.
         let by = asked.by.as_ref()?;
@@ -134,7 +143,17 @@ impl Graph<'_> {
         let its = self.load.requests.iter().filter(|r| !r.main_frame && r.initiator.url.as_ref() == Some(by));
         let came = its.filter_map(|r| self.there_by(r.id, asked.at));
         let (at, moment) = own.into_iter().chain(came).max_by(|a, b| a.0.order(&b.0))?;
-        Some(edge(moment, at))
+        Some(vec![edge(moment, at)])
+    }
+
+    /// The event that is being told of at a moment.
+    fn event_at(&self, at: Millis) -> Option<usize> {
+        let task = self.prepared.task_at(at)?;
+        let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0).count();
+        (task..=task + inside).rev().find(|&i| {
+            let work = self.work(i);
+            work.name == WorkName::Event && work.start <= at && work.end() >= at
+        })
     }
 
     /// A module that a script imports as it runs (HTML, section 8.1.6.7.3), or a script that it puts in and whose load
@@ -246,6 +265,33 @@ impl Graph<'_> {
         let (at, moment) = self.last_answer(theirs.chain(workers).map(|r| r.id), by)?;
         let fact = LegFact::CalledBack { script: self.code(url) };
         Some(Edge::new(moment, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
+    }
+
+    /// A run of which nothing is told but that it had a task of its own takes a message on a channel by name, or of a
+    /// worker that pages share (HTML, sections 9.5 and 10.2.6): another script posted it that had just run, or what had
+    /// just come elsewhere.
+    fn message_of_nobody(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
+        let &[run, task] = around else { return None };
+        let came = self.work(task).start;
+        let mut rested = Millis::ZERO;
+        let mut before = came;
+        for i in (0..task).rev() {
+            let work = self.work(i);
+            if work.script().is_some_and(|other| other != url) {
+                let fact = LegFact::CalledBack { script: self.code(url) };
+                let about = About::Script(url.clone());
+                let from = Moment::Inside(i, Does::Schedules);
+                return Some(Edge::new(from, work.end(), Cause::ScriptWait, about, fact).filled(Fill::Thread));
+            }
+            if work.depth == 0 {
+                rested += (before - work.end()).max(Millis::ZERO);
+                before = work.start;
+                if rested > AT_ONCE {
+                    break;
+                }
+            }
+        }
+        self.message_of_others(self.work(run).start, url)
     }
 
     /// DOMContentLoaded needs the parser's end and every deferred script to have run (HTML, section 13.2.7).
