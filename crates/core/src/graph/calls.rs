@@ -408,6 +408,12 @@ impl Graph<'_> {
         if !self.in_promises(index) {
             return None;
         }
+        // A picture that a script asked for is told of by a promise once it is decoded (HTML, section 4.8.4.5).
+        let own = |r: &&Request| r.kind == ResourceKind::Image && r.initiator.stack.contains(url);
+        let pictures = self.load.requests.iter().filter(own).map(|r| r.id);
+        if let Some(last) = self.last_answer(pictures, began) {
+            return Some(taken(last));
+        }
         // Fonts are told of by promises; and what another script asked for, or a tag ahead of all scripts, is kept as one.
         let of = |kinds: &'static [ResourceKind]| {
             let its = self.load.requests.iter().filter(|r| kinds.contains(&r.kind));
