@@ -112,6 +112,31 @@ fn what_is_parsed_once_the_document_is_is_an_inner_frames() {
     near(change(&sooner, Metric::Lcp), -728.0);
 }
 
+/// One task tells of the parsed document, whose handler shows the words, and of the load, as a picture had come by then.
+#[test]
+fn what_waits_for_the_parsed_document_does_not_wait_for_the_load_event_of_the_same_task() {
+    let mut site = Site::new();
+    site.draws([205.0, 215.0]);
+    site.0.fcp = Some(Millis(230.0));
+    let late = site.asks("late.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+    (late.render_blocking, late.initiator.line) = (RenderBlocking::InBodyParserBlocking, Some(5));
+    site.asks("other.png", ResourceKind::Image, [150.0, 150.0, 690.0, 700.0]);
+    site.runs(WorkName::Evaluate, [962.0, 964.0], "late.js");
+    (site.0.dom_interactive, site.0.load_event) = (Some(Millis(966.0)), Some(Millis(974.0)));
+    site.works(WorkName::Task, 0, [966.0, 980.0], None);
+    site.works(WorkName::Event, 1, [966.0, 972.0], None).event = Some("DOMContentLoaded".into());
+    site.works(WorkName::Call, 2, [967.0, 971.0], Some(""));
+    site.works(WorkName::Event, 1, [974.0, 979.0], None).event = Some("load".into());
+    site.works(WorkName::Call, 2, [975.0, 978.0], Some(""));
+    site.changes(970.0, "");
+    site.draws([981.0, 989.0]);
+    site.paints(1000.0, None);
+    site.0.largest_stands = Some(Standing::Nowhere);
+    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("late.js"), to: Some(Millis(0.0)) }]);
+    let lcp = change(&sooner, Metric::Lcp);
+    assert!(lcp < -700.0, "the picture comes at 700 ms, and the words wait for none: {lcp}");
+}
+
 /// Words by a script, once data of its own has come: taken when its headers are there or when all of it is.
 #[test]
 fn what_an_answer_brings_is_not_there_without_it() {

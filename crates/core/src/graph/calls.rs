@@ -182,7 +182,13 @@ impl Graph<'_> {
     /// its headers are there (Fetch, section 5.6), and again once it has all been read.
     fn last_answer(&self, answers: impl Iterator<Item = RequestId>, by: Millis) -> Option<(Millis, Moment)> {
         let there = answers.filter_map(|id| self.there_by(id, by));
-        there.filter(|(at, _)| by - *at < TAKEN).max_by(|a, b| a.0.order(&b.0))
+        there.filter(|(at, _)| self.is_soon_after(*at, by)).max_by(|a, b| a.0.order(&b.0))
+    }
+
+    /// Whether what came is taken up soon enough: what the thread was at when it came is not counted.
+    fn is_soon_after(&self, came: Millis, taken: Millis) -> bool {
+        let free = self.prepared.task_at(came).map_or(came, |task| self.work(task).end());
+        taken - free < TAKEN
     }
 
     /// What of an answer was there by a moment: all of it, or of data the headers.
@@ -354,7 +360,7 @@ impl Graph<'_> {
         let over = |r: &Request| {
             let ran = (r.kind == ResourceKind::Script).then(|| self.prepared.first_use(r)).flatten();
             let at = ran.map(|(_, run)| run.end()).or(r.end)?;
-            (at <= work.start + SLACK && work.start - at < TAKEN).then_some((at, r.id, ran.is_some()))
+            (at <= work.start + SLACK && self.is_soon_after(at, work.start)).then_some((at, r.id, ran.is_some()))
         };
         let not_own = |r: &&Request| r.url != *url && counts(r);
         let last = self.load.requests.iter().filter(not_own).filter_map(over).max_by(|a, b| a.0.order(&b.0));
@@ -369,7 +375,7 @@ impl Graph<'_> {
         let streams = self.prepared.streams();
         let part = |r: &Request| {
             let part = r.parts.iter().rev().map(|p| p.at).find(|at| *at <= began + SLACK)?;
-            (began - part < TAKEN).then_some((part, r.id))
+            self.is_soon_after(part, began).then_some((part, r.id))
         };
         let (part, id) = streams.filter_map(part).max_by(|a, b| a.0.order(&b.0))?;
         let stream = self.load.request(id)?;

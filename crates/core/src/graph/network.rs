@@ -78,22 +78,30 @@ impl Graph<'_> {
         let fact = LegFact::Queued { file: file.clone(), document, behind };
         let mut edges =
             vec![Edge::new(Moment::Asked(request.id), request.start, cause, About::Request(request.id), fact)];
-        if let Some((at, gate)) = held {
+        if let Some((at, gate, moment)) = held {
             let gate_url = self.load.request(gate).map_or_else(|| file.clone(), |g| g.url.clone());
             let fact = LegFact::HeldLow { file, gate: gate_url };
-            edges.push(Edge::new(Moment::Released(gate), at, Cause::Queue, About::Request(gate), fact));
+            edges.push(Edge::new(moment, at, Cause::Queue, About::Request(gate), fact));
         }
         edges
     }
 
-    /// What held the parser and let go just before a request that is not urgent was sent: until they have reached
-    /// the body, browsers hold such requests back.
-    fn let_go(&self, request: &Request, sent: Millis) -> Option<(Millis, RequestId)> {
+    /// What held the parser and let go, or what blocks rendering and had come, just before a request that is not urgent
+    /// was sent: until they have reached the body, and while such files are on their way, browsers hold it back.
+    fn let_go(&self, request: &Request, sent: Millis) -> Option<(Millis, RequestId, Moment)> {
         if !matches!(request.kind, ResourceKind::Image | ResourceKind::Media | ResourceKind::Script) {
             return None;
         }
-        let last = self.last_block(sent, request.id)?;
-        (last.0 > request.start && sent - last.0 <= LET_GO).then_some(last)
+        let is_why = |at: Millis| at > request.start && sent - at <= LET_GO;
+        let released = self.last_block(sent, request.id).filter(|(at, _)| is_why(*at));
+        if let Some((at, gate)) = released {
+            return Some((at, gate, Moment::Released(gate)));
+        }
+        let blocks = |r: &Request| {
+            r.id != request.id && r.main_frame && r.render_blocking == crate::RenderBlocking::Blocking
+        };
+        let (at, gate) = self.last_done(sent, blocks).filter(|(at, _)| is_why(*at))?;
+        Some((at, gate, Moment::Done(gate)))
     }
 
     /// The request whose answer had come before one was sent over the same connection.

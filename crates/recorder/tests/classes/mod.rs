@@ -32,7 +32,7 @@ const fn innocent(page: &'static str, file: &'static str, also: &'static [&'stat
     Class { page, file, culprit: false, also }
 }
 
-pub const CLASSES: [Class; 43] = [
+pub const CLASSES: [Class; 53] = [
     waits("script-above-sheet", "/late.js"),
     waits("deferred-in-order", "/late.js"),
     waits("script-above-picture", "/late.js"),
@@ -72,6 +72,16 @@ pub const CLASSES: [Class; 43] = [
     waits("put-in-later", "/late.js"),
     waits("once-sized", "/late.css"),
     waits("frame-loaded", "/late-frame"),
+    waits("styled-by-script", "/late.js"),
+    waits("put-in-in-order", "/late.js"),
+    waits("module-in-document", "/late.js"),
+    waits("module-fetched-ahead", "/late.js"),
+    waits("transition-over", "/late.js"),
+    waits("fetched-ahead-and-imported", "/late.js"),
+    waits("channel-by-name", "/late.js"),
+    waits("shared-worker", "/late.js"),
+    waits("picture-decoded", "/late.png"),
+    waits("both-events-in-one-task", "/late.js"),
     innocent("swapped-font", "/late.woff2", &[]),
     innocent("font-of-another", "/late.woff2", &["/font-of-another"]),
     innocent("answer-by-chance", "/late.json", &["/answer-by-chance"]),
@@ -206,6 +216,47 @@ fn page(name: &str) -> Option<String> {
             "<script src=/shows.js></script>".into(),
             "<p>First</p><div id=r></div><script>document.body.append(Object.assign(document.createElement('iframe'), { src: '/late-frame', onload: () => show() }))</script>".into(),
         ),
+        "styled-by-script" => (
+            String::new(),
+            "<p>First</p><div class=b style='width:360px;height:240px'></div><script defer src=/late.js></script>".into(),
+        ),
+        "put-in-in-order" => (
+            "<script>for (const src of ['/late.js', '/show.js']) document.head.append(Object.assign(document.createElement('script'), { src, async: false }))</script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "module-in-document" => (
+            "<script src=/shows.js></script>".into(),
+            "<p>First</p><div id=r></div><script type=module>import '/late.js'; show()</script>".into(),
+        ),
+        "module-fetched-ahead" => (
+            "<link rel=modulepreload href=/late.js><link rel=modulepreload href=/imports-late.js><script src=/shows.js></script><script type=module src=/imports-late.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "transition-over" => (
+            "<style>p { opacity: 0.5; transition: opacity 200ms } .on p { opacity: 1 }</style><script src=/shows.js></script><script>addEventListener('transitionend', () => show())</script>".into(),
+            "<p>First</p><div id=r></div><script async src=/late.js></script>".into(),
+        ),
+        "fetched-ahead-and-imported" => (
+            "<script src=/shows.js></script><script type=module src=/ahead-and-imports.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "channel-by-name" => (
+            "<script src=/shows.js></script><script>new BroadcastChannel('c').onmessage = () => show()</script><script async src=/late.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "shared-worker" => (
+            "<script src=/shows.js></script><script>new SharedWorker('/late.js').port.onmessage = () => show()</script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "picture-decoded" => (
+            "<script src=/shows.js></script><script defer src=/decodes.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        // All else has loaded by the time the script comes: one task tells of the parsed document and of the load.
+        "both-events-in-one-task" => (
+            "<script src=/shows.js></script><script>addEventListener('DOMContentLoaded', () => setTimeout(show)); addEventListener('load', () => { globalThis.over = true })</script>".into(),
+            "<p>First</p><div id=r></div><script src=/late.js></script>".into(),
+        ),
         "swapped-font" => (format!("{SWAPPED}<style>h1 {{ font-family: L }}</style>"), format!("<p>First</p>{words}")),
         // Words that a timer shows just after a font of a few others has come.
         "font-of-another" => (
@@ -237,6 +288,13 @@ fn script(name: &str, referer: &str) -> Option<String> {
             }
             "worker-message" => "postMessage('done')".into(),
             "imported-as-it-runs" | "imported-as-it-runs.js" => "export const imported = () => globalThis.show()".into(),
+            "styled-by-script" => "document.querySelector('.b').style.backgroundImage = 'url(/hero.png)'".into(),
+            "transition-over" => "document.body.className = 'on'".into(),
+            "fetched-ahead-and-imported" | "ahead-and-imports.js" => {
+                "export const imported = () => globalThis.show()".into()
+            }
+            "channel-by-name" => "new BroadcastChannel('c').postMessage('done')".into(),
+            "shared-worker" => "onconnect = opened => opened.ports[0].postMessage('done')".into(),
             "worker-opened" => "new Worker('/says.js').onmessage = () => show()".into(),
             "stream-opened" => "const s = new EventSource('/events'); s.onmessage = () => { s.close(); show() }".into(),
             "font-by-script" => "new FontFace('M', 'url(/letters.woff2)').load().then(() => show())".into(),
@@ -256,6 +314,9 @@ fn script(name: &str, referer: &str) -> Option<String> {
         "imported-as-it-runs.js" => "import('/late.js').then(module => module.imported())".into(),
         "anothers-answer.js" => "asked.then(answer => answer.text()).then(() => show())".into(),
         "fetched-ahead.js" => "fetch('/late.json').then(answer => answer.text()).then(() => show())".into(),
+        "imports-late.js" => "import '/late.js'; show()".into(),
+        "ahead-and-imports.js" => "const ahead = href => new Promise(told => document.head.append(Object.assign(document.createElement('link'), { rel: 'modulepreload', href, onload: told }))); Promise.all(['/late.js'].map(ahead)).then(() => import('/late.js')).then(module => module.imported())".into(),
+        "decodes.js" => "const i = new Image(); i.src = '/late.png'; i.decode().then(() => show())".into(),
         "says.js" => "postMessage('done')".into(),
         "channel.js" => "{ const c = new MessageChannel(), queue = []; c.port1.onmessage = () => queue.shift()(); globalThis.later = (run) => { queue.push(run); c.port2.postMessage(0) } }".into(),
         "one-channel.js" => "fetch('/late.json').then(() => later(() => show()))".into(),

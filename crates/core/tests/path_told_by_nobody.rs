@@ -1,0 +1,181 @@
+//! What modules, scripts put in, backgrounds, promises and messages waited for, where the browser tells nothing of it or
+//! little: on small loads in which it is known by construction.
+
+#![allow(clippy::unwrap_used)]
+
+mod site;
+
+use phainon_core::path::path_to_largest;
+use phainon_core::{Animation, Initiator, InitiatorKind, Millis, Prepared, ResourceKind, Scheduled, WorkName};
+use site::{PAGE, Site, at, script};
+
+/// How long the path gives to a file or script, by its name.
+fn given(site: &Site, name: &str) -> f64 {
+    let path = path_to_largest(&Prepared::plain(site.0.clone())).unwrap();
+    let its = path.iter().filter(|leg| leg.url.as_deref() == Some(at(name).as_str()));
+    its.map(|leg| leg.length().0).sum()
+}
+
+/// A frame with all that the document brings was drawn at 215 ms.
+fn drawn() -> Site {
+    let mut site = Site::new();
+    site.draws([205.0, 215.0]);
+    site.0.fcp = Some(Millis(230.0));
+    site.0.dom_interactive = Some(Millis(203.0));
+    site
+}
+
+/// Runs that put words in, and the paint of those.
+fn shows(site: &mut Site, name: WorkName, from: f64, path: &str) {
+    site.runs(name, [from, from + 5.0], path);
+    site.changes(from + 4.0, path);
+    site.draws([from + 6.0, from + 12.0]);
+    site.paints(from + 25.0, None);
+}
+
+/// A script that another put in.
+fn puts_in(site: &mut Site, name: &str, times: [f64; 4]) {
+    site.asks(name, ResourceKind::Script, times).initiator = script(&["app.js"]);
+}
+
+#[test]
+fn a_background_that_nobody_is_named_for_waits_for_the_script_that_set_it() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+    site.runs(WorkName::Evaluate, [962.0, 970.0], "app.js");
+    site.changes(969.0, "app.js");
+    site.works(WorkName::Task, 0, [972.0, 980.0], None);
+    site.works(WorkName::Style, 1, [972.0, 976.0], None);
+    site.works(WorkName::Paint, 1, [978.0, 980.0], None);
+    let picture = site.asks("wide.jpg", ResourceKind::Image, [974.0, 974.0, 1050.0, 1100.0]);
+    picture.initiator = Initiator::default();
+    site.draws([1101.0, 1106.0]);
+    site.paints(1120.0, Some("wide.jpg"));
+    assert!(given(&site, "app.js") > 800.0, "{}", given(&site, "app.js"));
+    assert!(given(&site, "wide.jpg") > 120.0, "{}", given(&site, "wide.jpg"));
+}
+
+#[test]
+fn of_scripts_put_in_one_that_was_there_waited_for_the_one_before_it() {
+    let waits = |before: &str| {
+        let mut site = drawn();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+        site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+        puts_in(&mut site, "first.js", [268.0, 268.0, 900.0, 905.0]);
+        puts_in(&mut site, "second.js", [268.5, 268.5, 300.0, 310.0]);
+        site.runs(WorkName::Evaluate, [906.0, 908.0], before);
+        shows(&mut site, WorkName::Evaluate, 908.5, "second.js");
+        given(&site, "first.js")
+    };
+    assert!(waits("first.js") > 580.0, "{}", waits("first.js"));
+    // What ran before it was put in by nobody: it is no order.
+    assert!(waits("other.js") < 1.0, "{}", waits("other.js"));
+}
+
+#[test]
+fn a_script_put_in_that_ran_as_soon_as_the_thread_was_free_waited_for_no_order() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    puts_in(&mut site, "first.js", [268.0, 268.0, 600.0, 605.0]);
+    puts_in(&mut site, "second.js", [268.5, 268.5, 900.0, 903.0]);
+    site.runs(WorkName::Evaluate, [606.0, 904.0], "first.js");
+    shows(&mut site, WorkName::Evaluate, 904.5, "second.js");
+    assert!(given(&site, "second.js") > 600.0, "{}", given(&site, "second.js"));
+}
+
+#[test]
+fn a_module_in_the_document_waits_for_what_it_imports() {
+    let mut site = drawn();
+    let import = site.asks("part.js", ResourceKind::Script, [202.0, 202.0, 900.0, 905.0]);
+    import.initiator = Initiator { kind: InitiatorKind::Script, url: Some(PAGE.into()), ..Initiator::default() };
+    shows(&mut site, WorkName::Evaluate, 907.0, "");
+    assert!(given(&site, "part.js") > 690.0, "{}", given(&site, "part.js"));
+}
+
+#[test]
+fn a_module_waits_for_an_import_that_was_fetched_ahead() {
+    let given_to = |rests: bool| {
+        let mut site = drawn();
+        site.asks("main.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+        site.asks("part.js", ResourceKind::Script, [150.0, 150.0, 900.0, 905.0]);
+        if !rests {
+            site.runs(WorkName::Timer, [255.0, 906.0], "");
+        }
+        shows(&mut site, WorkName::Evaluate, 907.0, "main.js");
+        given(&site, "part.js")
+    };
+    assert!(given_to(true) > 640.0, "{}", given_to(true));
+    assert!(given_to(false) < 1.0, "the thread was not free: {}", given_to(false));
+}
+
+#[test]
+fn who_is_told_of_the_end_of_a_transition_waits_for_what_set_it_off() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+    site.runs(WorkName::Evaluate, [962.0, 970.0], "app.js");
+    site.changes(969.0, "app.js");
+    site.works(WorkName::Task, 0, [971.0, 976.0], None);
+    site.works(WorkName::Style, 1, [972.0, 974.0], None);
+    site.works(WorkName::Paint, 1, [975.0, 976.0], None);
+    site.0.animations = vec![Animation { from: Millis(973.0), to: Millis(1273.0), name: "opacity".into() }];
+    // The frame that tells of it begins before the trace marks the end.
+    site.works(WorkName::Task, 0, [1271.0, 1284.0], None);
+    site.works(WorkName::Event, 1, [1273.5, 1279.0], None).event = Some("transitionend".into());
+    site.works(WorkName::Call, 2, [1274.0, 1278.0], Some(""));
+    site.works(WorkName::Layout, 1, [1280.0, 1281.0], None);
+    site.works(WorkName::Paint, 1, [1282.0, 1284.0], None);
+    site.changes(1277.0, "");
+    site.paints(1295.0, None);
+    assert!(given(&site, "app.js") > 800.0, "{}", given(&site, "app.js"));
+}
+
+#[test]
+fn a_promise_that_an_event_kept_waits_for_what_that_tells_of() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    puts_in(&mut site, "part.js", [268.0, 268.0, 900.0, 905.0]);
+    // The event of its tag, which keeps a promise by code of the browser's own.
+    site.works(WorkName::Task, 0, [906.0, 907.0], None);
+    site.works(WorkName::Event, 1, [906.0, 907.0], None).event = Some("load".into());
+    site.works(WorkName::Microtasks, 2, [906.5, 907.0], None);
+    site.0.scheduled = vec![Scheduled { at: Millis(906.8), ran: Millis(908.0), by: None }];
+    shows(&mut site, WorkName::Microtasks, 908.0, "app.js");
+    assert!(given(&site, "part.js") > 620.0, "{}", given(&site, "part.js"));
+}
+
+#[test]
+fn a_promise_of_a_decoded_picture_waits_for_the_picture() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    site.asks("small.png", ResourceKind::Image, [268.0, 268.0, 900.0, 905.0]).initiator = script(&["app.js"]);
+    shows(&mut site, WorkName::Microtasks, 909.0, "app.js");
+    assert!(given(&site, "small.png") > 620.0, "{}", given(&site, "small.png"));
+}
+
+#[test]
+fn a_message_on_a_channel_by_name_was_posted_by_who_had_just_run() {
+    let taken_at = |from: f64| {
+        let mut site = drawn();
+        site.runs(WorkName::Evaluate, [201.0, 202.0], "");
+        site.asks("other.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);
+        site.runs(WorkName::Evaluate, [962.0, 964.0], "other.js");
+        shows(&mut site, WorkName::Call, from, "");
+        given(&site, "other.js")
+    };
+    assert!(taken_at(965.0) > 790.0, "{}", taken_at(965.0));
+    assert!(taken_at(990.0) < 1.0, "the thread had rested since: {}", taken_at(990.0));
+}
+
+#[test]
+fn a_message_of_a_shared_worker_waits_for_its_file() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    site.asks("shared.js", ResourceKind::Script, [271.0, 271.0, 900.0, 905.0]).initiator =
+        Initiator { url: Some(PAGE.into()), ..Initiator::default() };
+    shows(&mut site, WorkName::Call, 915.0, "app.js");
+    assert!(given(&site, "shared.js") > 620.0, "{}", given(&site, "shared.js"));
+}
