@@ -4,7 +4,7 @@
 use crate::at_once::{self, Asked, TRIED, measure};
 use crate::blame::{Instead, Measured, judged};
 use crate::kept::keep;
-use crate::templates::{PAGES, Waits, markup, number_of, serve};
+use crate::templates::{PAGES, Waits, markup, number_of, offered, serve};
 use phainon_core::{Load, ResourceKind, preset};
 use std::ops::Range;
 use std::path::Path;
@@ -30,7 +30,7 @@ pub async fn late(draws: Range<u64>, folder: &Path, only: Option<&str>) {
 
 async fn measured(folder: &Path, page: &str, seed: u64) -> Result<Measured, String> {
     let waits = Waits::Drawn(seed);
-    let served = serve(folder, page, waits).await?;
+    let served = serve(folder, page, waits, offered(seed / 2)).await?;
     let conditions = ["phone-on-the-move", "home-laptop"][usize::from(number_of(page) % 2 == seed / 2 % 2)];
     let late = |load: &Load| {
         let mut late: Vec<(Duration, String)> = load

@@ -151,7 +151,7 @@ async fn replay(loads: usize, folder: Option<PathBuf>, only: Option<&str>) {
             if !wanted(&name) {
                 continue;
             }
-            let served = match templates::serve(&folder, page, templates::Waits::Usual).await {
+            let served = match templates::serve(&folder, page, templates::Waits::Usual, templates::offered(0)).await {
                 Ok(served) => served,
                 Err(why) => {
                     println!("{name}: {why}");

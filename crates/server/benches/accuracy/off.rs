@@ -4,7 +4,7 @@ use crate::at_once::{self, Asked, measure};
 use crate::blame::{Instead, Measured};
 use crate::late::{can_be_off, told};
 use crate::measure::by_weight;
-use crate::templates::{PAGES, Waits, serve};
+use crate::templates::{PAGES, Waits, offered, serve};
 use phainon_core::{Load, Prepared, ResourceKind, preset};
 use std::ops::Range;
 use std::path::Path;
@@ -31,7 +31,7 @@ pub async fn off(draws: Range<u64>, folder: &Path, only: Option<&str>) {
 }
 
 async fn without(folder: &Path, page: &str, conditions: &str, draw: u64) -> Result<Measured, String> {
-    let served = serve(folder, page, Waits::Usual).await?;
+    let served = serve(folder, page, Waits::Usual, offered(draw)).await?;
     let heavy = |load: &Load| {
         let prepared = Prepared::plain(load.clone());
         let addresses = by_weight(&prepared).into_iter().map(|r| r.url.to_string());

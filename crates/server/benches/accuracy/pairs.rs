@@ -78,7 +78,7 @@ pub async fn pairs(loads: usize, folder: &Path, only: Option<&str>) {
     let usually = |place: &usize| only.is_some() || templates::EDITED.contains(place);
     for (at, page) in templates::PAGES.iter().enumerate().filter(|(place, p)| usually(place) && wanted(p)) {
         let conditions = ["phone-on-the-move", "home-laptop"][at % 2];
-        told(match templates::serve(folder, page, templates::Waits::Usual).await {
+        told(match templates::serve(folder, page, templates::Waits::Usual, templates::offered(0)).await {
             Ok(served) => {
                 let request = served.request(preset(conditions).expect("a preset"), 3);
                 page_of(page, request, loads, &folder.join("pairs"), &usual).await
@@ -95,7 +95,7 @@ pub async fn fixes(draws: Range<u64>, loads: usize, folder: &Path, only: Option<
         for (place, page) in templates::PAGES.iter().enumerate().filter(|(_, p)| wanted(p)) {
             let seed = draw * 2 + (place as u64 % 2);
             let conditions = ["phone-on-the-move", "home-laptop"][usize::from(place as u64 / 2 % 2 == draw % 2)];
-            told(match templates::serve(folder, page, templates::Waits::Drawn(seed)).await {
+            told(match templates::serve(folder, page, templates::Waits::Drawn(seed), templates::offered(0)).await {
                 Ok(served) => {
                     let request = served.request(preset(conditions).expect("a preset"), 3);
                     let name = format!("{page}, {conditions}, draw {seed}");

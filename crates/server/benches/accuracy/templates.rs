@@ -278,6 +278,8 @@ pub const EDITED: Range<usize> = 31..46;
 /// Libraries that pages take from hosts of packages.
 const HOSTED: [&str; 3] = ["@fortawesome/fontawesome-free@6.3.0", "bootstrap-icons@1.5.0", "bootstrap@5.2.3"];
 
+const FIRST_FROM: u64 = 20;
+
 const HOST: &str = "www.anchorage.test";
 const LIBRARIES: &str = "libs.quayside.test";
 const TYPE: &str = "type.quayside.test";
@@ -346,8 +348,13 @@ impl Served {
     }
 }
 
+/// What hosts speak in a draw: from some draw on HTTP/1.1 alone, as simple servers do.
+pub fn offered(draw: u64) -> Offer {
+    if draw < FIRST_FROM { Offer::Both } else { Offer::First }
+}
+
 /// Serves the package of a page, which is fetched where it is not there.
-pub async fn serve(folder: &Path, page: &str, waits: Waits) -> Result<Served, String> {
+pub async fn serve(folder: &Path, page: &str, waits: Waits, offer: Offer) -> Result<Served, String> {
     let packages = folder.join("packages");
     let (package, path) = parts(page);
     for needed in HOSTED.into_iter().chain([package]) {
@@ -357,7 +364,7 @@ pub async fn serve(folder: &Path, page: &str, waits: Waits) -> Result<Served, St
     let markup = markup(folder, page).ok_or_else(|| format!("{package} has no {path}"))?;
     let site = Arc::new(Site { packages, root, waits, otherwise: Mutex::default(), packed: Mutex::default() });
     let app = Router::new().fallback(any(answer)).with_state(site.clone());
-    let hosts = LocalHosts::start(&hosts_in(&markup), app, |_| Offer::Both).await.map_err(|e| e.to_string())?;
+    let hosts = LocalHosts::start(&hosts_in(&markup), app, move |_| offer).await.map_err(|e| e.to_string())?;
     Ok(Served { hosts, url: format!("https://{HOST}/{path}"), markup, site })
 }
 
