@@ -279,22 +279,20 @@ impl Graph<'_> {
     fn message_of_nobody(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
         let &[run, task] = around else { return None };
         let came = self.work(task).start;
-        let mut rested = Millis::ZERO;
-        let mut before = came;
-        for i in (0..task).rev() {
-            let work = self.work(i);
-            if work.script().is_some_and(|other| other != url) {
-                let fact = LegFact::CalledBack { script: self.code(url) };
-                let about = About::Script(url.clone());
-                let from = Moment::Inside(i, Does::Schedules);
-                return Some(Edge::new(from, work.end(), Cause::ScriptWait, about, fact).filled(Fill::Thread));
+        let tasks = &self.prepared.index.tasks;
+        let (mut rested, mut before) = (Millis::ZERO, came);
+        for &earlier in tasks[..tasks.partition_point(|&t| t < task)].iter().rev() {
+            rested += (before - self.work(earlier).end()).max(Millis::ZERO);
+            before = self.work(earlier).start;
+            if rested > AT_ONCE {
+                break;
             }
-            if work.depth == 0 {
-                rested += (before - work.end()).max(Millis::ZERO);
-                before = work.start;
-                if rested > AT_ONCE {
-                    break;
-                }
+            let inside = self.load.work[earlier + 1..].iter().take_while(|w| w.depth > 0).count();
+            let ran = (earlier..=earlier + inside).rev().find(|&i| self.work(i).script().is_some_and(|by| by != url));
+            if let Some(by) = ran {
+                let fact = LegFact::CalledBack { script: self.code(url) };
+                let (from, about) = (Moment::Inside(by, Does::Schedules), About::Script(url.clone()));
+                return Some(Edge::new(from, self.work(by).end(), Cause::ScriptWait, about, fact).filled(Fill::Thread));
             }
         }
         self.message_of_others(self.work(run).start, url)
@@ -364,9 +362,14 @@ impl Graph<'_> {
         };
         let not_own = |r: &&Request| r.url != *url && counts(r);
         let last = self.load.requests.iter().filter(not_own).filter_map(over).max_by(|a, b| a.0.order(&b.0));
-        last.map(|(at, id, ran)| edge(if ran { Moment::Released(id) } else { Moment::Done(id) }, at))
-            .into_iter()
-            .collect()
+        // One that is only fetched ahead has not run.
+        let fetched = || {
+            let not_run = |r: &&Request| r.kind == ResourceKind::Script && r.initiator.kind == InitiatorKind::Script;
+            let scripts = self.load.requests.iter().filter(not_own).filter(not_run).map(|r| r.id);
+            self.last_answer(scripts, work.start)
+        };
+        let last = last.map(|(at, id, ran)| (at, if ran { Moment::Released(id) } else { Moment::Done(id) }));
+        last.or_else(fetched).map(|(at, moment)| edge(moment, at)).into_iter().collect()
     }
 
     /// A message of a stream of events.
