@@ -97,8 +97,8 @@ fn a_module_in_the_document_waits_for_what_it_imports() {
 fn a_module_waits_for_an_import_that_was_fetched_ahead() {
     let given_to = |rests: bool| {
         let mut site = drawn();
-        site.asks("main.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
-        site.asks("part.js", ResourceKind::Script, [150.0, 150.0, 900.0, 905.0]);
+        site.asks("main.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]).initiator.line = Some(3);
+        site.asks("part.js", ResourceKind::Script, [150.0, 150.0, 900.0, 905.0]).initiator.line = Some(4);
         if !rests {
             site.runs(WorkName::Timer, [255.0, 906.0], "");
         }
@@ -135,7 +135,9 @@ fn a_promise_that_an_event_kept_waits_for_what_that_tells_of() {
     let mut site = drawn();
     site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
     site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
-    puts_in(&mut site, "part.js", [268.0, 268.0, 900.0, 905.0]);
+    // The browser names nobody of the page for what a script fetches ahead by a tag.
+    let tag = Initiator { kind: InitiatorKind::Script, url: Some("about:client".into()), ..Initiator::default() };
+    site.asks("part.js", ResourceKind::Script, [268.0, 268.0, 900.0, 905.0]).initiator = tag;
     // The event of its tag, which keeps a promise by code of the browser's own.
     site.works(WorkName::Task, 0, [906.0, 907.0], None);
     site.works(WorkName::Event, 1, [906.0, 907.0], None).event = Some("load".into());

@@ -77,7 +77,8 @@ fn late(moments: &Moments, world: &World, at: &[f64], may: &[MayStop]) -> Vec<f6
 impl Change<'_> {
     /// The first run that the parser stops for now, and did not stop for as observed.
     fn new_stop(&self, may_stop: &[MayStop], times: &Times) -> Option<u32> {
-        let there = |stop: &&MayStop| !self.is_cut(stop.run) && stop.file.is_none_or(|file| !self.world.moment(file).gone);
+        let there =
+            |stop: &&MayStop| !self.is_cut(stop.run) && stop.file.is_none_or(|file| !self.world.moment(file).gone);
         let may: Vec<MayStop> = may_stop.iter().filter(there).copied().collect();
         if may.is_empty() {
             return None;

@@ -323,9 +323,9 @@ impl Graph<'_> {
 
     /// Whether a piece of work is a handler of the window's load event, or within one.
     pub(crate) fn is_told_of_load(&self, piece: usize) -> bool {
-        std::iter::successors(Some(piece), |i| self.parents[*i]).map(|i| self.work(i)).any(|w| {
-            w.name == WorkName::Event && w.event.as_deref() == Some("load") && self.is_load_event(w)
-        })
+        std::iter::successors(Some(piece), |i| self.parents[*i])
+            .map(|i| self.work(i))
+            .any(|w| w.name == WorkName::Event && w.event.as_deref() == Some("load") && self.is_load_event(w))
     }
 
     /// The load event needs everything that delays it: pictures, sheets, scripts, fonts, inner frames; not

@@ -97,9 +97,8 @@ impl Graph<'_> {
         if let Some((at, gate)) = released {
             return Some((at, gate, Moment::Released(gate)));
         }
-        let blocks = |r: &Request| {
-            r.id != request.id && r.main_frame && r.render_blocking == crate::RenderBlocking::Blocking
-        };
+        let blocks =
+            |r: &Request| r.id != request.id && r.main_frame && r.render_blocking == crate::RenderBlocking::Blocking;
         let (at, gate) = self.last_done(sent, blocks).filter(|(at, _)| is_why(*at))?;
         Some((at, gate, Moment::Done(gate)))
     }

@@ -55,6 +55,17 @@ pub struct Draw {
 /// Shows the words at their place.
 pub const SHOW: &str = "document.getElementById('place').innerHTML = WORDS";
 
+/// Puts a largest element into a page, in some way; gives the element.
+pub type Way = fn(&mut Draw) -> String;
+
+/// Where scripts put words in.
+pub const PLACE: &str = "<div id=place></div>";
+
+/// The place, and a script that does something.
+pub fn acting(draw: &mut Draw, does: &str) -> String {
+    format!("{PLACE}{}", draw.actor(does))
+}
+
 /// Words that are the largest on a page.
 pub fn words() -> String {
     format!("<h1>{}</h1>", "Words of the page that are many enough to be the largest thing on it. ".repeat(6))

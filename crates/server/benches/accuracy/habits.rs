@@ -1,8 +1,7 @@
 //! What pages are in the habit of doing before they show their largest element: loaders, stand-ins for what fails,
 //! covers that fade, counts of what is still to come.
 
-use crate::drawn::{Draw, SHOW, words};
-use crate::rarer::{PLACE, Way, acting};
+use crate::drawn::{Draw, PLACE, SHOW, Way, acting, words};
 
 /// Each with what it is called.
 pub const HABITS: [(&str, Way); 18] = [
@@ -41,7 +40,10 @@ fn fragment(draw: &mut Draw) -> String {
     let image = draw.image();
     let html = format!("<img src={image} width=360 height=240 alt=''>");
     let html = draw.file("html", "text/html", html.into_bytes());
-    acting(draw, &format!("fetch('{html}').then(r => r.text()).then(t => {{ document.getElementById('place').innerHTML = t }})"))
+    acting(
+        draw,
+        &format!("fetch('{html}').then(r => r.text()).then(t => {{ document.getElementById('place').innerHTML = t }})"),
+    )
 }
 
 fn library_and_data(draw: &mut Draw) -> String {
@@ -122,7 +124,8 @@ fn size_told(draw: &mut Draw) -> String {
 
 fn others_place(draw: &mut Draw) -> String {
     let data = draw.data();
-    let does = format!("fetch('{data}').then(r => r.json()).then(() => {{ document.querySelector('h2').outerHTML = WORDS }})");
+    let does =
+        format!("fetch('{data}').then(r => r.json()).then(() => {{ document.querySelector('h2').outerHTML = WORDS }})");
     format!("<h2>A few words for now</h2>{}", draw.actor(&does))
 }
 
@@ -134,14 +137,20 @@ fn any_order(draw: &mut Draw) -> String {
 
 fn module_then_data(draw: &mut Draw) -> String {
     let (module, data) = (draw.script("export const word = 1"), draw.data());
-    acting(draw, &format!("(async () => {{ await import('{module}'); await (await fetch('{data}')).json(); {SHOW} }})()"))
+    acting(
+        draw,
+        &format!("(async () => {{ await import('{module}'); await (await fetch('{data}')).json(); {SHOW} }})()"),
+    )
 }
 
 fn cloak(draw: &mut Draw) -> String {
     draw.head.push("<style>[cloak] { display: none }</style>".into());
     let library = draw.script("globalThis.mount = e => e.removeAttribute('cloak')");
     let main = draw.script("mount(document.getElementById('place'))");
-    format!("<div id=place cloak>{}</div><script defer src={library}></script><script defer src={main}></script>", words())
+    format!(
+        "<div id=place cloak>{}</div><script defer src={library}></script><script defer src={main}></script>",
+        words()
+    )
 }
 
 fn while_after(draw: &mut Draw) -> String {

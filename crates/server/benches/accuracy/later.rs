@@ -1,8 +1,7 @@
 //! Ways in which a page comes to its largest element after something else has been waited for: promises of other parts of
 //! the browser, events of elements, and code that is run as text.
 
-use crate::drawn::{Draw, HOSTS, SHOW, words};
-use crate::rarer::{PLACE, Way, acting};
+use crate::drawn::{Draw, HOSTS, PLACE, SHOW, Way, acting, words};
 use rand::Rng;
 
 /// Each with what it is called.
@@ -63,14 +62,17 @@ fn inline_imports(draw: &mut Draw) -> String {
 
 fn animation_ended(draw: &mut Draw) -> String {
     let after = draw.chance.random_range(100..400);
-    draw.head.push(format!("<style>@keyframes go {{ from {{ margin-left: 1px }} }} .on p {{ animation: go {after}ms }}</style>"));
+    draw.head.push(format!(
+        "<style>@keyframes go {{ from {{ margin-left: 1px }} }} .on p {{ animation: go {after}ms }}</style>"
+    ));
     let listens = format!("<script>addEventListener('animationend', () => {{ {SHOW} }})</script>");
     format!("{listens}{}", acting(draw, "document.body.className = 'on'"))
 }
 
 fn transition_ended(draw: &mut Draw) -> String {
     let after = draw.chance.random_range(100..400);
-    draw.head.push(format!("<style>p {{ opacity: 0.5; transition: opacity {after}ms }} .on p {{ opacity: 1 }}</style>"));
+    draw.head
+        .push(format!("<style>p {{ opacity: 0.5; transition: opacity {after}ms }} .on p {{ opacity: 1 }}</style>"));
     let listens = format!("<script>addEventListener('transitionend', () => {{ {SHOW} }})</script>");
     format!("{listens}{}", acting(draw, "document.body.className = 'on'"))
 }
@@ -85,7 +87,9 @@ fn script_animates(draw: &mut Draw) -> String {
 
 fn picture_tag(draw: &mut Draw) -> String {
     let image = draw.image();
-    format!("<script>globalThis.shows = () => {{ {SHOW} }}</script>{PLACE}<img src={image} width=40 height=30 alt='' onload='shows()'>")
+    format!(
+        "<script>globalThis.shows = () => {{ {SHOW} }}</script>{PLACE}<img src={image} width=40 height=30 alt='' onload='shows()'>"
+    )
 }
 
 fn body_tag(draw: &mut Draw) -> String {
@@ -101,7 +105,12 @@ fn font_by_name(draw: &mut Draw) -> String {
 
 fn every_part(draw: &mut Draw) -> String {
     let data = draw.data();
-    acting(draw, &format!("(async () => {{ for await (const part of (await fetch('{data}')).body) globalThis.part = part; {SHOW} }})()"))
+    acting(
+        draw,
+        &format!(
+            "(async () => {{ for await (const part of (await fetch('{data}')).body) globalThis.part = part; {SHOW} }})()"
+        ),
+    )
 }
 
 fn kept_in_store(draw: &mut Draw) -> String {
@@ -127,7 +136,10 @@ fn binary(draw: &mut Draw) -> String {
 
 fn scheduled_task(draw: &mut Draw) -> String {
     let data = draw.data();
-    acting(draw, &format!("fetch('{data}').then(() => scheduler.postTask(() => {{ {SHOW} }}, {{ priority: 'background' }}))"))
+    acting(
+        draw,
+        &format!("fetch('{data}').then(() => scheduler.postTask(() => {{ {SHOW} }}, {{ priority: 'background' }}))"),
+    )
 }
 
 fn code_as_text(draw: &mut Draw) -> String {

@@ -1,8 +1,7 @@
 //! Ways in which the look of a page that scripts change brings its largest element: own styles, style elements,
 //! properties, and pictures that scripts name.
 
-use crate::drawn::{Draw, words};
-use crate::rarer::{Way, acting};
+use crate::drawn::{Draw, Way, acting, words};
 use rand::prelude::IndexedRandom;
 
 /// Each with what it is called.
@@ -81,9 +80,12 @@ fn sources_set(draw: &mut Draw) -> String {
 
 fn made_eager(draw: &mut Draw) -> String {
     let image = draw.image();
-    let does = "{ const i = document.getElementById('large'); i.loading = 'eager'; document.getElementById('far').remove() }";
+    let does =
+        "{ const i = document.getElementById('large'); i.loading = 'eager'; document.getElementById('far').remove() }";
     let script = draw.actor(does);
-    format!("<div id=far style='height:9000px'></div><img id=large loading=lazy src={image} width=360 height=240 alt=''>{script}")
+    format!(
+        "<div id=far style='height:9000px'></div><img id=large loading=lazy src={image} width=360 height=240 alt=''>{script}"
+    )
 }
 
 fn as_content(draw: &mut Draw) -> String {

@@ -1,7 +1,7 @@
 //! Rarer ways in which the largest element of a drawn page comes to be shown. They are drawn for seeds from `RARER_FROM`
 //! on: the pages of smaller seeds stay what they were when they were measured.
 
-use crate::drawn::{Draw, Drawn, HOSTS, SHOW, words};
+use crate::drawn::{Draw, Drawn, HOSTS, PLACE, SHOW, Way, acting, words};
 use crate::habits::HABITS;
 use crate::later::LATER;
 use crate::looks::LOOKS;
@@ -11,9 +11,6 @@ use std::time::Duration;
 
 /// From this seed on pages show their largest element in one of these ways.
 pub const RARER_FROM: u64 = 1_000;
-
-/// Puts it into a page; gives the element.
-pub type Way = fn(&mut Draw) -> String;
 
 /// Each with what it is called.
 pub const WAYS: [(&str, Way); 59] = [
@@ -113,12 +110,6 @@ pub fn plain(way: usize, variant: u64, late: Option<usize>, picture: &[u8]) -> O
     let about = std::iter::once(name.to_owned()).chain(draw.about).collect::<Vec<_>>().join(", ");
     let (wait, files) = (SOON, draw.files);
     Some(Drawn { seed: 0, html, wait, trickles: None, files, about, first_only: Vec::new(), conditions: "unshaped" })
-}
-
-pub const PLACE: &str = "<div id=place></div>";
-
-pub fn acting(draw: &mut Draw, does: &str) -> String {
-    format!("{PLACE}{}", draw.actor(does))
 }
 
 fn defined(draw: &mut Draw) -> String {
