@@ -69,6 +69,28 @@ fn without_the_script_above_it_the_sheet_is_waited_for() {
     near(change(&sheet, Metric::Lcp), -10.0);
 }
 
+/// Two scripts that failed: the one in the head held the page up, the other had come long before its place was reached.
+#[test]
+fn in_the_place_of_a_script_that_is_taken_off_nothing_waits_for_one_that_stands_below_it() {
+    let mut site = Site::new();
+    blocking(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 300.0, 4000.0]), 3);
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 400.0]), 4);
+    let empty = site.asks("empty.js", ResourceKind::Script, [210.0, 210.0, 3000.0, 3010.0]);
+    (empty.render_blocking, empty.initiator.line) = (RenderBlocking::InBodyParserBlocking, Some(9));
+    site.works(WorkName::Task, 0, [4010.0, 4020.0], None);
+    site.works(WorkName::ParseHtml, 1, [4010.0, 4020.0], None);
+    site.works(WorkName::ParseSheet, 2, [4011.0, 4019.0], Some("look.css"));
+    site.runs(WorkName::ParseHtml, [4022.0, 4024.0], "").url = None;
+    site.runs(WorkName::Evaluate, [4025.0, 4027.0], "").line = Some(11);
+    site.draws([4050.0, 4060.0]);
+    site.paints(4080.0, None);
+    (site.0.fcp, site.0.dom_interactive) = (Some(Millis(4080.0)), Some(Millis(4040.0)));
+    site.0.largest_stands = Some(Standing::Lines { first: 5, last: 5 });
+    let gone = forecast(&site, &[Edit::Remove { file: file("big.js") }]);
+    let lcp = change(&gone, Metric::Lcp);
+    assert!(lcp < -3500.0, "{lcp}");
+}
+
 #[test]
 fn a_script_that_stands_still_for_an_answer_goes_on_when_that_comes() {
     let mut site = Site::new();

@@ -4,6 +4,7 @@ use super::called::{Called, called};
 use super::dependants::dependants;
 use super::moments::{Moments, address, multiplexed};
 use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
+use crate::graph::stands_below;
 use crate::{Bodies, Prepared, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
@@ -378,8 +379,15 @@ impl<'g> Change<'g> {
         let own = self.ground.blockers.iter().position(|(_, b)| *b == id).unwrap_or(0);
         let released = &self.ground.moments.released;
         let holds = |b: &RequestId| self.ground.moments.holds_parser.contains(b);
+        let prepared = &self.ground.prepared;
+        // One that stands below had not been reached: nothing waits for it in the place of what stands above.
+        let request = |id: RequestId| prepared.load.request(id);
+        let is_below = |b| request(b).zip(request(id)).is_some_and(|(other, own)| stands_below(prepared, other, own));
         let mut earlier = self.ground.blockers[..own].iter().rev().map(|(_, b)| b).filter(|b| {
-            !self.freed.contains(b) && !self.world.moment(Phase::Asked.of(**b)).gone && released.get(b) != Some(&place)
+            !self.freed.contains(b)
+                && !self.world.moment(Phase::Asked.of(**b)).gone
+                && released.get(b) != Some(&place)
+                && !is_below(**b)
         });
         let mut later = earlier.clone();
         let before = earlier.next().and_then(|b| released.get(b).copied());

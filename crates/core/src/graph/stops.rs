@@ -32,6 +32,11 @@ pub(super) fn place(prepared: &Prepared, request: &Request) -> Option<Place> {
     by.line.filter(|_| here).map(|line| (line, by.column))
 }
 
+/// Whether the tag of a request is known to stand below another's.
+pub(crate) fn stands_below(prepared: &Prepared, request: &Request, than: &Request) -> bool {
+    place(prepared, request).zip(place(prepared, than)).is_some_and(|(own, other)| above(other, own))
+}
+
 /// Whether one place stands above another; places that are not told apart are not.
 pub(super) fn above((line, column): Place, (below, at): Place) -> bool {
     line < below || line == below && column.zip(at).is_some_and(|(column, at)| column < at)
