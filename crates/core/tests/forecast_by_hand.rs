@@ -86,6 +86,11 @@ fn in_the_place_of_a_script_that_is_taken_off_nothing_waits_for_one_that_stands_
     site.paints(4080.0, None);
     (site.0.fcp, site.0.dom_interactive) = (Some(Millis(4080.0)), Some(Millis(4040.0)));
     site.0.largest_stands = Some(Standing::Lines { first: 5, last: 5 });
+    // A handler of the load event waits for both.
+    site.works(WorkName::Task, 0, [4100.0, 4106.0], None);
+    site.works(WorkName::Event, 1, [4100.0, 4106.0], None).event = Some("load".into());
+    site.works(WorkName::Call, 2, [4101.0, 4105.0], Some(""));
+    site.0.load_event = Some(Millis(4100.0));
     let gone = forecast(&site, &[Edit::Remove { file: file("big.js") }]);
     let lcp = change(&gone, Metric::Lcp);
     assert!(lcp < -3500.0, "{lcp}");
