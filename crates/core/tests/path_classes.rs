@@ -115,7 +115,8 @@ fn a_deferred_script_waits_for_a_module_above_it_that_does_next_to_nothing() {
     assert!(given(&legs, "first.js") > 1100.0, "{legs:#?}");
     // Below it, the module holds nobody up: what the second one waited for then is not told.
     let mut site = deferred(4, 3);
-    site.runs(WorkName::Evaluate, [1505.0, 1520.0], "second.js");
+    // Of a classic script, which imports nothing, the browser tells the line.
+    site.runs(WorkName::Evaluate, [1505.0, 1520.0], "second.js").line = Some(1);
     site.changes(1515.0, "second.js");
     site.draws([1530.0, 1540.0]);
     site.paints(1560.0, None);

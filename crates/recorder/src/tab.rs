@@ -15,8 +15,6 @@ pub struct Tab {
     pub target_id: String,
     /// Product and version of the browser.
     pub product: String,
-    /// What it shares its storage and workers with; `None` for the browser's own.
-    pub context: Option<String>,
 }
 
 /// Opens a tab and prepares it.
@@ -33,16 +31,9 @@ pub async fn open(job: &LoadJob<'_>, browser: &Browser) -> Result<Tab, RecordErr
     let attach = json!({"targetId": target_id, "flatten": true});
     let attached = client.call(None, "Target.attachToTarget", attach, CALL).await?;
     let session = attached["sessionId"].as_str().unwrap_or("").to_owned();
-    // A worker that pages share belongs to none of them: the browser tells of it.
-    let mut shared = attach_to_all();
-    shared["filter"] = json!([{"type": SHARED_WORKER}]);
-    client.call(None, "Target.setAutoAttach", shared, CALL).await?;
     prepare(job, client, &session, version["userAgent"].as_str().unwrap_or("")).await?;
-    Ok(Tab { session, target_id, product, context: browser.context.clone() })
+    Ok(Tab { session, target_id, product })
 }
-
-/// What the browser calls a worker that pages share.
-pub const SHARED_WORKER: &str = "shared_worker";
 
 /// What requests send is told up to this size; a mark of it is kept.
 const MOST_SENT: u32 = 1 << 20;

@@ -49,6 +49,10 @@ struct Open {
     fetched: bool,
     /// The answer's headers have come.
     answered: bool,
+    /// A worker's script.
+    worker: bool,
+    /// The server's headers were seen. Of the script of a worker that pages share no page is told more.
+    seen: bool,
     /// It never ends of itself: the page is not waiting for it.
     stream: bool,
     document: bool,
@@ -75,8 +79,9 @@ impl Traffic {
         let now = Instant::now();
         let waited_for = |id: &&String| {
             let Some(open) = self.all.get(*id) else { return false };
-            let unread = open.fetched && open.answered && open.last.is_some_and(|last| now - last >= quiet);
-            !unread
+            let untold = open.worker && open.seen && !open.answered;
+            let unread = open.fetched && open.answered;
+            !((untold || unread) && open.last.is_some_and(|last| now - last >= quiet))
         };
         self.in_flight.iter().filter(waited_for).count()
     }
@@ -135,6 +140,10 @@ impl Traffic {
             }
             // What the server said, where the browser shows the page nothing of it.
             "Network.responseReceivedExtraInfo" => {
+                if let Some(open) = self.all.get_mut(id) {
+                    open.seen = true;
+                    open.last = Some(Instant::now());
+                }
                 let status = params["statusCode"].as_u64().and_then(|s| u16::try_from(s).ok());
                 let attached = is_attached(&params["headers"]);
                 if let Some(document) = self.document_of(id) {
@@ -184,6 +193,7 @@ impl Traffic {
             asked: params["timestamp"].as_f64().unwrap_or(0.0),
             stream: matches!(kind, "EventSource" | "WebSocket"),
             document: kind == "Document",
+            worker: kind == "Script" && params["initiator"]["type"].as_str() == Some("other"),
             ..Open::default()
         };
         if is_http(url) && !open.stream {

@@ -207,8 +207,7 @@ impl<'a> Watcher<'a> {
             "CSS.fontsUpdated" if self.fonts.len() < MOST_FONTS => self.fonts.extend(page::font(&params["font"])),
             "Target.attachedToTarget" => {
                 if let Some(child) = params["sessionId"].as_str().filter(|s| *s != self.tab.session) {
-                    let (kind, context) = (&params["targetInfo"]["type"], &params["targetInfo"]["browserContextId"]);
-                    self.attached(child, kind.as_str().unwrap_or(""), context.as_str());
+                    self.attached(child, params["targetInfo"]["type"].as_str().unwrap_or(""));
                 }
             }
             "Runtime.exceptionThrown" => {
@@ -233,14 +232,8 @@ impl<'a> Watcher<'a> {
     }
 
     /// A frame of another site or a worker waits until we listen to it too.
-    fn attached(&self, child: &str, kind: &str, context: Option<&str>) {
+    fn attached(&self, child: &str, kind: &str) {
         let tell = |method: &str, params: Value| self.client.tell(Some(child), method, params);
-        // Those of other people's pages, in a browser that runs elsewhere, go on unheard.
-        if kind == tab::SHARED_WORKER && self.tab.context.is_some() && self.tab.context.as_deref() != context {
-            tell("Runtime.runIfWaitingForDebugger", json!({}));
-            self.client.tell(None, "Target.detachFromTarget", json!({"sessionId": child}));
-            return;
-        }
         tell("Network.enable", tab::follow_network(self.job));
         if let Some(blocks) = tab::blocks(self.job) {
             tell("Network.setBlockedURLs", blocks);

@@ -18,6 +18,8 @@ const FAILURE_TOLD: Millis = Millis(5.0);
 const AT_LOAD: Millis = Millis(5.0);
 /// A message comes as soon as the thread is free: it rests no longer than this meanwhile.
 const AT_ONCE: Millis = Millis(2.0);
+/// So many tasks before a message are looked through; a hostile file may have a million of both.
+const MOST_SEEN: usize = 1_000;
 /// The end of an animation is told within two frames.
 const OVER_TOLD: Millis = Millis(34.0);
 /// A callback that has looked so often before is waiting for something.
@@ -281,7 +283,7 @@ impl Graph<'_> {
         let came = self.work(task).start;
         let tasks = &self.prepared.index.tasks;
         let (mut rested, mut before) = (Millis::ZERO, came);
-        for &earlier in tasks[..tasks.partition_point(|&t| t < task)].iter().rev() {
+        for &earlier in tasks[..tasks.partition_point(|&t| t < task)].iter().rev().take(MOST_SEEN) {
             rested += (before - self.work(earlier).end()).max(Millis::ZERO);
             before = self.work(earlier).start;
             if rested > AT_ONCE {
