@@ -10,35 +10,11 @@ use phainon_core::{
     Animation, BodyPart, Bytes, Initiator, InitiatorKind, Millis, Prepared, RenderBlocking, ResourceKind, Scheduled,
     WorkName, name_runs,
 };
-use site::{PAGE, Site, at, script};
-
-/// How long the path gives to a file or script, by its name.
-fn given(site: &Site, name: &str) -> f64 {
-    let path = path_to_largest(&Prepared::plain(site.0.clone())).unwrap();
-    let its = path.iter().filter(|leg| leg.url.as_deref() == Some(at(name).as_str()));
-    its.map(|leg| leg.length().0).sum()
-}
+use site::{PAGE, Site, at, drawn, given, script, shows};
 
 /// Asked for by nobody that is told.
 fn nobody() -> Initiator {
     Initiator { url: Some(PAGE.into()), ..Initiator::default() }
-}
-
-/// A frame with all that the document brings was drawn at 215 ms.
-fn drawn() -> Site {
-    let mut site = Site::new();
-    site.draws([205.0, 215.0]);
-    site.0.fcp = Some(Millis(230.0));
-    site.0.dom_interactive = Some(Millis(203.0));
-    site
-}
-
-/// Runs that put words in, and the paint of those.
-fn shows(site: &mut Site, name: WorkName, from: f64, path: &str) {
-    site.runs(name, [from, from + 5.0], path);
-    site.changes(from + 4.0, path);
-    site.draws([from + 6.0, from + 12.0]);
-    site.paints(from + 25.0, None);
 }
 
 #[test]

@@ -3,7 +3,7 @@
 
 use super::busy::is_synchronous;
 use super::{About, Cause, Code, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{InitiatorKind, Millis, Request, RequestId, ResourceKind, Work, WorkName};
+use crate::{InitiatorKind, Millis, Request, RequestId, ResourceKind, Work, WorkName, ran_just_before};
 use std::sync::Arc;
 
 /// An answer is taken, and an event delivered, at most so long after it was there.
@@ -16,10 +16,6 @@ const IMPORT_ASKED: Millis = Millis(5.0);
 const FAILURE_TOLD: Millis = Millis(5.0);
 /// Handlers of the load event follow so soon after what the trace marks as its start.
 const AT_LOAD: Millis = Millis(5.0);
-/// A message comes as soon as the thread is free: it rests no longer than this meanwhile.
-const AT_ONCE: Millis = Millis(2.0);
-/// So many tasks before a message are looked through; a hostile file may have a million of both.
-const MOST_SEEN: usize = 1_000;
 /// The end of an animation is told within two frames.
 const OVER_TOLD: Millis = Millis(34.0);
 /// A callback that has looked so often before is waiting for something.
@@ -280,22 +276,11 @@ impl Graph<'_> {
     /// just come elsewhere.
     fn message_of_nobody(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
         let &[run, task] = around else { return None };
-        let came = self.work(task).start;
-        let tasks = &self.prepared.index.tasks;
-        let (mut rested, mut before) = (Millis::ZERO, came);
-        for &earlier in tasks[..tasks.partition_point(|&t| t < task)].iter().rev().take(MOST_SEEN) {
-            rested += (before - self.work(earlier).end()).max(Millis::ZERO);
-            before = self.work(earlier).start;
-            if rested > AT_ONCE {
-                break;
-            }
-            let inside = self.load.work[earlier + 1..].iter().take_while(|w| w.depth > 0).count();
-            let ran = (earlier..=earlier + inside).rev().find(|&i| self.work(i).script().is_some_and(|by| by != url));
-            if let Some(by) = ran {
-                let fact = LegFact::CalledBack { script: self.code(url) };
-                let (from, about) = (Moment::Inside(by, Does::Schedules), About::Script(url.clone()));
-                return Some(Edge::new(from, self.work(by).end(), Cause::ScriptWait, about, fact).filled(Fill::Thread));
-            }
+        let by_another = |w: &Work| w.script().is_some_and(|by| by != url);
+        if let Some(by) = ran_just_before(&self.load.work, self.work(task).start, by_another) {
+            let fact = LegFact::CalledBack { script: self.code(url) };
+            let (from, about) = (Moment::Inside(by, Does::Schedules), About::Script(url.clone()));
+            return Some(Edge::new(from, self.work(by).end(), Cause::ScriptWait, about, fact).filled(Fill::Thread));
         }
         self.message_of_others(self.work(run).start, url)
     }
@@ -366,8 +351,8 @@ impl Graph<'_> {
         let last = self.load.requests.iter().filter(not_own).filter_map(over).max_by(|a, b| a.0.order(&b.0));
         // One that is only fetched ahead has not run.
         let fetched = || {
-            let not_run = |r: &&Request| r.kind == ResourceKind::Script && r.initiator.kind == InitiatorKind::Script;
-            let scripts = self.load.requests.iter().filter(not_own).filter(not_run).map(|r| r.id);
+            let put_in = |r: &&Request| r.kind == ResourceKind::Script && r.initiator.kind == InitiatorKind::Script;
+            let scripts = self.load.requests.iter().filter(not_own).filter(put_in).map(|r| r.id);
             self.last_answer(scripts, work.start)
         };
         let last = last.map(|(at, id, ran)| (at, if ran { Moment::Released(id) } else { Moment::Done(id) }));

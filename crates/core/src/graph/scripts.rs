@@ -41,10 +41,7 @@ impl Graph<'_> {
             None => work.line.map(|line| (line, None)),
         };
         if let Some(script) = script {
-            if let Some((end, id)) = self.last_import(&url, began) {
-                let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::Imports };
-                edges.push(Edge::new(Moment::Done(id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
-            }
+            edges.extend(self.last_import(&url, began));
             if let Some(end) = script.end {
                 let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::ToRun };
                 edges
@@ -87,20 +84,9 @@ impl Graph<'_> {
 
     /// A module in the document runs once that is parsed and all is there that it imports (HTML, section 4.12.1.1).
     fn module_in_document(&self, url: &Arc<str>, began: Millis) -> Vec<Edge> {
-        let (code, about) = (self.code(url), || About::Script(url.clone()));
         let mut edges = self.document_by(began);
-        if let Some(parsed) = self.load.dom_interactive.filter(|at| *at <= began + SLACK) {
-            let fact = LegFact::ParsedToEnd { script: code.clone() };
-            edges.push(Edge::new(Moment::ParserEnd, parsed, Cause::Parse, about(), fact).filled(Fill::Thread));
-        }
-        for (at, sheet) in self.sheets_above(None, began) {
-            let fact = LegFact::HeldInOrder { script: code.clone() };
-            edges.push(Edge::new(Moment::Released(sheet), at, Cause::Held, about(), fact).filled(Fill::Thread));
-        }
-        if let Some((end, id)) = self.last_import(url, began) {
-            let fact = LegFact::HandedOver { file: code, why: HandedOver::Imports };
-            edges.push(Edge::new(Moment::Done(id), end, Cause::Handover, about(), fact).filled(Fill::Thread));
-        }
+        edges.extend(self.once_parsed(url, began));
+        edges.extend(self.last_import(url, began));
         edges.extend(self.import_fetched_ahead(url, began, &edges));
         edges
     }
@@ -119,9 +105,7 @@ impl Graph<'_> {
         };
         let came = self.load.requests.iter().filter(ahead).filter_map(|r| Some((r.end?, r.id)));
         let (end, id) = came.filter(|(end, _)| *end <= began).max_by(|a, b| a.0.order(&b.0))?;
-        let fact = LegFact::HandedOver { file: self.code(url), why: HandedOver::Imports };
-        let edge = Edge::new(Moment::Done(id), end, Cause::Handover, About::Script(url.clone()), fact);
-        self.rests_between(known, end).then(|| edge.filled(Fill::Thread))
+        self.rests_between(known, end).then(|| self.import_came(url, end, id))
     }
 
     /// Scripts that a script puts in may have to keep their order (HTML, section 4.12.1.1, the list of scripts that will
@@ -181,12 +165,7 @@ impl Graph<'_> {
         }
         let code = self.code(&script.url);
         let about = || About::Script(script.url.clone());
-        let fact = LegFact::ParsedToEnd { script: code.clone() };
-        let mut edges = vec![Edge::new(Moment::ParserEnd, parsed, Cause::Parse, about(), fact).filled(Fill::Thread)];
-        for (at, sheet) in self.sheets_above(None, began) {
-            let fact = LegFact::HeldInOrder { script: code.clone() };
-            edges.push(Edge::new(Moment::Released(sheet), at, Cause::Held, about(), fact).filled(Fill::Thread));
-        }
+        let mut edges = self.once_parsed(&script.url, began);
         let own = place(self.prepared, script);
         let before = self.load.requests.iter().filter(|r| {
             r.kind == ResourceKind::Script
@@ -208,6 +187,21 @@ impl Graph<'_> {
         edges
     }
 
+    /// The parser's end, where it was through, and the sheets that hold scripts up.
+    fn once_parsed(&self, url: &Arc<str>, began: Millis) -> Vec<Edge> {
+        let (code, about) = (self.code(url), || About::Script(url.clone()));
+        let parsed = self.load.dom_interactive.filter(|at| *at <= began + SLACK);
+        let to_end = parsed.map(|at| {
+            let fact = LegFact::ParsedToEnd { script: code.clone() };
+            Edge::new(Moment::ParserEnd, at, Cause::Parse, about(), fact).filled(Fill::Thread)
+        });
+        let sheets = self.sheets_above(None, began).into_iter().map(|(at, sheet)| {
+            let fact = LegFact::HeldInOrder { script: code.clone() };
+            Edge::new(Moment::Released(sheet), at, Cause::Held, about(), fact).filled(Fill::Thread)
+        });
+        to_end.into_iter().chain(sheets).collect()
+    }
+
     /// The sheets above a place that were in force by a moment: scripts wait for all of them.
     fn sheets_above(&self, tag: Option<super::stops::Place>, by: Millis) -> Vec<(Millis, RequestId)> {
         let sheets = self.load.requests.iter().filter(|r| {
@@ -221,9 +215,15 @@ impl Graph<'_> {
     }
 
     /// The last file to come of those that a module imports.
-    fn last_import(&self, url: &Arc<str>, ran: Millis) -> Option<(Millis, RequestId)> {
+    fn last_import(&self, url: &Arc<str>, ran: Millis) -> Option<Edge> {
         let ended = self.imports(url, ran).into_iter().filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
-        ended.max_by(|a, b| a.0.order(&b.0))
+        ended.max_by(|a, b| a.0.order(&b.0)).map(|(end, id)| self.import_came(url, end, id))
+    }
+
+    /// A module waited for a file that it imports.
+    fn import_came(&self, url: &Arc<str>, end: Millis, id: RequestId) -> Edge {
+        let fact = LegFact::HandedOver { file: self.code(url), why: HandedOver::Imports };
+        Edge::new(Moment::Done(id), end, Cause::Handover, About::Script(url.clone()), fact).filled(Fill::Thread)
     }
 
     /// What a module imports, and what that imports in turn: scripts that had come before a moment.

@@ -2,10 +2,11 @@
 
 #![allow(clippy::unwrap_used, dead_code)]
 
+use phainon_core::path::path_to_largest;
 use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use phainon_core::{
-    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageChange, PaintKind, RenderBlocking, Request,
-    ResourceKind, Work, WorkKind, WorkName,
+    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageChange, PaintKind, Prepared, RenderBlocking,
+    Request, ResourceKind, Work, WorkKind, WorkName,
 };
 
 /// The page's address.
@@ -124,4 +125,28 @@ impl Site {
 pub fn script(stack: &[&str]) -> Initiator {
     let stack: Vec<_> = stack.iter().map(|p| at(p).as_str().into()).collect();
     Initiator { kind: InitiatorKind::Script, url: stack.first().cloned(), line: Some(1), column: None, stack }
+}
+
+/// How long the path to the largest paint gives to a file or script, by its name.
+pub fn given(site: &Site, name: &str) -> f64 {
+    let path = path_to_largest(&Prepared::plain(site.0.clone())).unwrap();
+    let its = path.iter().filter(|leg| leg.url.as_deref() == Some(at(name).as_str()));
+    its.map(|leg| leg.length().0).sum()
+}
+
+/// A page of which a frame with all that the document brings was drawn at 215 ms.
+pub fn drawn() -> Site {
+    let mut site = Site::new();
+    site.draws([205.0, 215.0]);
+    site.0.fcp = Some(Millis(230.0));
+    site.0.dom_interactive = Some(Millis(203.0));
+    site
+}
+
+/// A run that puts words in, and the paint of those.
+pub fn shows(site: &mut Site, name: WorkName, from: f64, path: &str) {
+    site.runs(name, [from, from + 5.0], path);
+    site.changes(from + 4.0, path);
+    site.draws([from + 6.0, from + 12.0]);
+    site.paints(from + 25.0, None);
 }

@@ -1,11 +1,8 @@
 //! When a message that came through a port was posted: the trace tells only when it came.
 
-use phainon_core::{Millis, Scheduled, Work, WorkKind};
+use phainon_core::{Millis, Scheduled, Work, WorkKind, ran_just_before};
 
-/// A message to oneself comes as soon as the thread is free: it rests no longer than this meanwhile.
-const RESTS: Millis = Millis(2.0);
-
-/// So many pieces of work are looked through; a hostile file may have a million of them, and of messages.
+/// So many pieces of work are looked through for who took a message up.
 const MOST_SEEN: usize = 1_000;
 
 /// The handling of a message that came through a port, from when to when; `None` where no script took it up, or where
@@ -14,30 +11,9 @@ pub fn through_port(work: &[Work], from: Millis, to: Millis) -> Option<Scheduled
     let first = work.partition_point(|w| w.start < from);
     let mut within = work[first..].iter().take(MOST_SEEN).take_while(|w| w.start <= to);
     let ran = within.find(|w| w.kind == WorkKind::ScriptRun)?.start;
-    Some(Scheduled { at: posted(work, from)?, ran, by: None })
-}
-
-/// The end of the last run of script before a message came, which posted it to its own page. `None` where the thread
-/// had rested since: then it came from elsewhere, as from a worker.
-fn posted(work: &[Work], came: Millis) -> Option<Millis> {
-    let mut before = came;
-    let mut rested = Millis::ZERO;
-    let earlier = work[..work.partition_point(|w| w.start < came)].iter().enumerate().rev().take(MOST_SEEN);
-    for (place, task) in earlier.filter(|(_, w)| w.depth == 0) {
-        if task.end() <= came {
-            rested += (before - task.end()).max(Millis::ZERO);
-            before = task.start;
-            if rested > RESTS {
-                return None;
-            }
-        }
-        let inside = work[place + 1..].iter().take_while(|w| w.depth > 0 && w.start < came);
-        let ran = inside.filter(|w| w.kind == WorkKind::ScriptRun && w.end() <= came).map(Work::end);
-        if let Some(ran) = ran.reduce(Millis::max) {
-            return Some(ran);
-        }
-    }
-    None
+    // To oneself; where the thread had rested it came from elsewhere, as from a worker.
+    let posted = ran_just_before(work, from, |w| w.kind == WorkKind::ScriptRun)?;
+    Some(Scheduled { at: work[posted].end(), ran, by: None })
 }
 
 #[cfg(test)]
