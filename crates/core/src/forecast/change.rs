@@ -135,8 +135,6 @@ pub(super) struct Change<'g> {
     pub shifted: f64,
     /// Blocking requests that nothing waits for any more.
     freed: HashSet<RequestId>,
-    /// Scripts that others go before, for a connection.
-    pub(super) no_longer_urgent: HashSet<RequestId>,
     /// Runs that are no longer in their tasks.
     cut: HashSet<u32>,
     /// Of those the ones that have tasks of their own, with the beginning of each.
@@ -146,19 +144,11 @@ pub(super) struct Change<'g> {
 impl<'g> Change<'g> {
     pub(super) fn of(ground: &'g Ground) -> Self {
         let world = ground.moments.world.clone();
-        Self {
-            ground,
-            world,
-            shifted: 0.0,
-            freed: HashSet::new(),
-            no_longer_urgent: HashSet::new(),
-            cut: HashSet::new(),
-            moved: HashMap::new(),
-        }
+        Self { ground, world, shifted: 0.0, freed: HashSet::new(), cut: HashSet::new(), moved: HashMap::new() }
     }
 
     /// The places of all needs on a moment.
-    fn needs_on(&self, place: Place) -> Vec<usize> {
+    pub(super) fn needs_on(&self, place: Place) -> Vec<usize> {
         let base = self.ground.needs_on(place).iter().map(|i| *i as usize);
         let more = self.ground.moments.world.needs.len()..self.world.needs.len();
         let all = base.chain(more.filter(|i| self.world.needs[*i].on == place));
@@ -210,8 +200,9 @@ impl<'g> Change<'g> {
         if self.world.moment(Phase::Asked.of(id)).gone {
             return;
         }
-        if !self.pass_turn_on(id) {
-            self.hand_connection_on(id);
+        match self.world.seats[id.0 as usize] {
+            Some(_) => self.pass_on(id),
+            None => self.hand_connection_on(id),
         }
         for phase in Phase::ALL {
             self.world.moment_mut(phase.of(id)).gone = true;
@@ -242,31 +233,6 @@ impl<'g> Change<'g> {
                     self.cut_out(task, &stretches);
                     self.inside_gone(task, &stretches, open);
                 }
-            }
-        }
-    }
-
-    /// Whoever comes next on the connection that a request opened opens it.
-    fn hand_connection_on(&mut self, id: RequestId) {
-        let load = &self.ground.prepared.load;
-        let Some(request) = load.request(id).filter(|r| r.connect_end.is_some()) else { return };
-        let Some(connection) = request.connection else { return };
-        let gone = |r: &crate::Request| self.world.moment(Phase::Asked.of(r.id)).gone;
-        let next = load
-            .requests
-            .iter()
-            .filter(|r| r.connection == Some(connection) && r.id != id && r.connect_end.is_none() && !gone(r))
-            .min_by(|a, b| a.sent.unwrap_or(a.start).order(&b.sent.unwrap_or(b.start)));
-        let Some(next) = next.map(|r| r.id) else { return };
-        for phase in [Phase::Connecting, Phase::Connected] {
-            let lag = self.world.moment(phase.of(id)).lag;
-            self.world.set_lag(phase.of(next), lag);
-        }
-        for i in self.needs_on(Phase::Connected.of(id)) {
-            let need = self.world.needs[i];
-            if need.moment != Phase::Sent.of(id) && need.moment != Phase::Sent.of(next) {
-                self.world.needs[i].void = true;
-                self.world.needs.push(Need { on: Phase::Connected.of(next), ..need });
             }
         }
     }
@@ -481,10 +447,12 @@ impl<'g> Change<'g> {
         self.never_held(id);
     }
 
-    /// A request is not held back until rendering is let go. Over HTTP/1.1 its answer is not behind another's then: it
-    /// comes over a connection of its own.
+    /// A request is not held back until rendering is let go. Over HTTP/1.1 it has a connection when one is free, or
+    /// where that is not known one of its own: its answer is not behind another's then.
     pub(super) fn never_held(&mut self, id: RequestId) {
-        if self.ground.prepared.load.request(id).is_some_and(|r| !multiplexed(r)) {
+        if self.world.seats[id.0 as usize].is_none()
+            && self.ground.prepared.load.request(id).is_some_and(|r| !multiplexed(r))
+        {
             let last = self.world.transfers.iter().map(|t| t.connection).max().unwrap_or(0);
             self.world.transfers[id.0 as usize].connection = last + 1;
         }

@@ -1,8 +1,9 @@
 //! The moments of a load with what each needs, read off the causal graph.
 
+use super::seats::Seats;
 use super::world::{Bond, Drawn, Frame, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::fonts::{AUTO_SHOWN, BLOCKED};
-use crate::graph::{Cause, Edge, Graph, LegFact, Moment, is_synchronous};
+use crate::graph::{Cause, Edge, Graph, LegFact, Moment, TOLD_LATE, is_synchronous};
 use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
@@ -294,7 +295,15 @@ impl<'g, 'a> Builder<'g, 'a> {
                 openers.entry(connection).or_insert(request.id);
             }
         }
-        for request in &load.requests {
+        let queues: Vec<Vec<Edge>> = load.requests.iter().map(|r| self.queue(r)).collect();
+        let could = |(request, edges): (&Request, &Vec<Edge>)| {
+            edges.iter().map(|edge| edge.at.0).fold(request.start.0, f64::max)
+        };
+        let could: Vec<f64> = load.requests.iter().zip(&queues).map(could).collect();
+        let seats = Seats::of(self.prepared, &could);
+        for ((request, queue), (seat, held)) in
+            load.requests.iter().zip(queues).zip(seats.seats.iter().zip(&seats.held))
+        {
             let id = request.id;
             let [asked, connecting, connected, sent, answered, done] = Phase::ALL.map(|p| p.of(id));
             let edges = self.graph.needs(Moment::Asked(id), request.start);
@@ -308,17 +317,22 @@ impl<'g, 'a> Builder<'g, 'a> {
             }
             self.world.need(connecting, asked, Bond::Origin);
             self.world.need(connected, connecting, Bond::Origin);
-            self.world.need(sent, connected, Bond::Origin);
             self.world.need(answered, sent, Bond::Origin);
             self.world.need(done, answered, Bond::Origin);
-            let (queue, by) = match (request.connect_start, request.sent) {
-                (Some(at), _) => (connecting, at),
-                (None, Some(at)) => (sent, at),
-                (None, None) => continue,
-            };
-            let moment = if queue == connecting { Moment::Connecting(id) } else { Moment::Sent(id) };
-            let edges = self.graph.needs(moment, by);
-            self.edges(queue, edges, None);
+            if seat.is_some() {
+                self.world.need(sent, asked, Bond::Origin);
+                self.world.moment_mut(sent).kind = Kind::Sent(id.0);
+                self.edges(sent, queue, None);
+                // Its end may be told of late.
+                let before = held.map(|before| Phase::Done.of(before));
+                let told = |on: &Place| self.world.moment(*on).at <= self.world.moment(sent).at + TOLD_LATE.0;
+                if let Some(before) = before.filter(told) {
+                    self.world.need(sent, before, Bond::Gate);
+                }
+                continue;
+            }
+            self.world.need(sent, connected, Bond::Origin);
+            self.edges(if request.connect_start.is_some() { connecting } else { sent }, queue, None);
             if request.connect_start.is_none()
                 && let Some(opener) = request.connection.and_then(|c| openers.get(&c)).filter(|o| **o != id)
             {
@@ -330,6 +344,25 @@ impl<'g, 'a> Builder<'g, 'a> {
                 self.gate(sent, Phase::Done.of(before.id));
             }
         }
+        self.seated(seats);
+    }
+
+    /// What a request needs to begin with its connection, or to be sent over one that is there.
+    fn queue(&self, request: &Request) -> Vec<Edge> {
+        match (request.connect_start, request.sent) {
+            (Some(at), _) => self.graph.needs(Moment::Connecting(request.id), at),
+            (None, Some(at)) => self.graph.needs(Moment::Sent(request.id), at),
+            (None, None) => Vec::new(),
+        }
+    }
+
+    /// Requests with a seat come over the connections that the pools give them.
+    fn seated(&mut self, seats: Seats) {
+        let others = self.world.transfers.iter().map(|t| t.connection + 1).max().unwrap_or(0);
+        for (transfer, connection) in self.world.transfers.iter_mut().zip(&seats.connections) {
+            transfer.connection = connection.map_or(transfer.connection, |own| others + own);
+        }
+        (self.world.pools, self.world.seats) = (seats.pools, seats.seats);
     }
 
     /// A need that is no origin, where it came in time.
@@ -672,6 +705,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             let due = match moment.kind {
                 Kind::After => moment.at,
                 Kind::Begins(task) => ready[task as usize],
+                Kind::Sent(request) => self.world.seats[request as usize].map_or(moment.at, |seat| seat.wants),
                 _ => continue,
             };
             (moment.lag, moment.due) = (due - since, due);

@@ -75,7 +75,7 @@ impl Model {
             let stretch = || path.iter().filter(|l| l.request == Some(relief.request) && fetches(l.cause));
             let from = stretch().map(|l| l.from_ms.0).fold(f64::INFINITY, f64::min);
             let to = stretch().map(|l| l.to_ms.0).fold(0.0, f64::max);
-            let (gain, steps) = self.at_once(relief.request, false);
+            let (gain, steps) = self.at_once(relief.request);
             relief.gain_ms = Millis(gain);
             relief.instead = instead(&steps, relief.request, from, to);
         }
@@ -98,7 +98,7 @@ impl Model {
         heavy.sort_by(|a, b| bytes(*b).total_cmp(&bytes(*a)));
         heavy.truncate(BESIDE);
         let relief = |request| {
-            let gain_ms = Millis(self.at_once(request, true).0);
+            let gain_ms = Millis(self.at_once(request).0);
             Relief { request, given_ms: Millis::ZERO, gain_ms, instead: None, beside: true }
         };
         let mut beside: Vec<Relief> = heavy.into_iter().map(relief).filter(|r| r.gain_ms.0 >= LEAST).collect();
@@ -107,9 +107,8 @@ impl Model {
     }
 
     /// How much earlier the largest paint comes, in ms, and its way then, with a file that takes its server no
-    /// time and the line no bytes: the way there and back is left. Where it passes its turn on a connection on, those
-    /// that wait for one go up as though it were not asked for.
-    fn at_once(&self, id: RequestId, passes: bool) -> (f64, Vec<Step>) {
+    /// time and the line no bytes: the way there and back is left.
+    fn at_once(&self, id: RequestId) -> (f64, Vec<Step>) {
         let mut change = Change::of(&self.ground);
         let load = &self.ground.prepared.load;
         let Some(file) = load.request(id).map(|r| ResourceKey::of(&r.url)) else { return (0.0, Vec::new()) };
@@ -117,9 +116,6 @@ impl Model {
             let transfer = &mut change.world.transfers[request.0 as usize];
             transfer.wait = transfer.wait.min(change.world.round_trip);
             transfer.bytes = transfer.bytes.min(1.0);
-            if passes {
-                change.pass_turn_on(*request);
-            }
         }
         let (world, times) = self.run_changed(change);
         let after = outcome::figures(load, &self.ground.moments, &world, &times, 0.0);

@@ -1,6 +1,7 @@
 //! The forward run: every moment comes when the last of its needs has come, the main thread does one task at a
 //! time, and the line is shared.
 
+use super::pool::{Pools, Turn, Unjudged};
 use super::world::{Cut, Kind, Phase, Place, START, World};
 use crate::RequestId;
 use phainon_link::{Body, CHUNK, Direction, shared};
@@ -21,6 +22,10 @@ pub(super) struct Times {
     pub ready: Vec<f64>,
     /// Moments that wait for each other.
     pub unresolved: Vec<Place>,
+    /// The connection of each request.
+    pub connections: Vec<u32>,
+    /// Whose answer each request waited for, to have its connection.
+    pub behind: Vec<Option<u32>>,
 }
 
 /// Line and thread are computed in turns until the bodies' times change by less than this, in ms.
@@ -84,12 +89,13 @@ impl Calibration {
     /// Of the load as it was observed.
     pub(super) fn of(world: &World) -> Self {
         let observed: Vec<f64> = world.moments.iter().map(|m| m.at).collect();
-        Self { modelled: modelled(world, &observed) }
+        let connections: Vec<u32> = world.transfers.iter().map(|t| t.connection).collect();
+        Self { modelled: modelled(world, &observed, &connections) }
     }
 }
 
-/// What the line takes for each answer, given when each was asked of its server.
-fn modelled(world: &World, at: &[f64]) -> Vec<Carried> {
+/// What the line takes for each answer, given when each was asked of its server, and over which connection.
+fn modelled(world: &World, at: &[f64], connections: &[u32]) -> Vec<Carried> {
     let mut took = vec![Carried::default(); world.transfers.len()];
     if world.rate <= 0.0 {
         return took;
@@ -106,7 +112,7 @@ fn modelled(world: &World, at: &[f64]) -> Vec<Carried> {
         let ready = duration(sent + transfer.wait - half);
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
         let bytes = transfer.bytes as usize;
-        bodies.push(Body { connection: transfer.connection as usize, ready, bytes });
+        bodies.push(Body { connection: connections[i] as usize, ready, bytes });
         requests.push(i);
     }
     let line = Direction { rate: world.rate * 1000.0, round_trip: duration(world.round_trip) };
@@ -162,7 +168,7 @@ pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
     let mut waits = took(&wait, &calibration.modelled);
     let mut times = turn(world, &dependents, &lags, &cuts, &bodies, &waits);
     for _ in 1..TURNS {
-        let now = modelled(world, &times.at);
+        let now = modelled(world, &times.at, &times.connections);
         let next = [took(&body, &now), took(&wait, &now)];
         let moved = next.iter().flatten().zip(bodies.iter().chain(&waits)).map(|(a, b)| (a - b).abs());
         let moved = moved.fold(0.0, f64::max);
@@ -238,6 +244,7 @@ fn turn(
         latest: vec![f64::NEG_INFINITY; world.moments.len()],
         open: Vec::new(),
         ready: BinaryHeap::new(),
+        pools: Pools::new(&world.pools, &world.seats),
     };
     pass.at[START as usize] = 0.0;
     pass.told(START);
@@ -255,7 +262,30 @@ fn turn(
     let begun = begun_in_order(world);
     let mut waiting: BTreeSet<(u64, u32)> = BTreeSet::new();
     let mut free = 0.0f64;
+    // The task in which the thread stands still for an answer.
+    let mut stands: Option<u32> = None;
     loop {
+        let first = pass.ready.peek().map_or(f64::INFINITY, |Reverse((ready, _))| f64::from_bits(*ready).max(free));
+        let next = match stands {
+            Some(_) => f64::INFINITY,
+            None if waiting.is_empty() => first,
+            None => free,
+        };
+        if pass.pools.next().is_some_and(|at| at <= next + EQUAL) {
+            pass.connect();
+            if let Some(task) = stands
+                && let Some(end) = pass.end_of(task)
+            {
+                took[task as usize] = end - starts[task as usize];
+                free = end + world.tasks[task as usize].gap;
+                stands = None;
+            }
+            continue;
+        }
+        if let Some(task) = stands.take() {
+            free = starts[task as usize] + took[task as usize] + world.tasks[task as usize].gap;
+            continue;
+        }
         while let Some(Reverse((ready, task))) = pass.ready.peek().copied() {
             if f64::from_bits(ready) > free + EQUAL {
                 break;
@@ -276,14 +306,22 @@ fn turn(
         (pass.at[begins], starts[task as usize]) = (start, start);
         pass.told(state.begins);
         pass.settle();
-        if let Some(end) = state.stands_until.map(|end| pass.at[end as usize]).filter(|end| end.is_finite()) {
-            took[task as usize] = end - start;
+        match state.stands_until.map(|_| pass.end_of(task)) {
+            Some(None) => stands = Some(task),
+            Some(Some(end)) => took[task as usize] = end - start,
+            None => {}
         }
         free = start + took[task as usize] + state.gap;
     }
     let unresolved = (0..world.moments.len()).filter(|&i| pass.left[i] > 0 && !world.moments[i].gone);
     let unresolved = unresolved.filter_map(|i| u32::try_from(i).ok()).collect();
-    Times { at: pass.at, starts, took, ready: readiness, unresolved }
+    let mut connections: Vec<u32> = world.transfers.iter().map(|t| t.connection).collect();
+    let others = connections.iter().map(|c| c + 1).max().unwrap_or(0);
+    for (connection, request) in connections.iter_mut().zip(0u32..) {
+        *connection = pass.pools.connection(request).map_or(*connection, |own| others + own);
+    }
+    let (at, behind) = (pass.at, pass.pools.into_behind());
+    Times { at, starts, took, ready: readiness, unresolved, connections, behind }
 }
 
 /// When tasks began that are in the order in which they were observed.
@@ -318,6 +356,7 @@ struct Pass<'a> {
     latest: Vec<f64>,
     open: Vec<Place>,
     ready: BinaryHeap<Reverse<(u64, u32)>>,
+    pools: Pools<'a>,
 }
 
 impl Pass<'_> {
@@ -333,6 +372,23 @@ impl Pass<'_> {
                 self.open.push(moment);
             }
         }
+    }
+
+    /// When a task is over that stands still for an answer; nothing as long as that is not known.
+    fn end_of(&self, task: u32) -> Option<f64> {
+        let end = self.world.tasks[task as usize].stands_until?;
+        Some(self.at[end as usize]).filter(|at| at.is_finite())
+    }
+
+    /// Has happen what happens next to connections.
+    fn connect(&mut self) {
+        for Turn { request, at } in self.pools.step(&mut Unjudged) {
+            let after = self.world.seats[request as usize].map_or(0.0, |seat| seat.after);
+            let place = sent(request as usize);
+            self.at[place as usize] = at + after;
+            self.told(place);
+        }
+        self.settle();
     }
 
     fn settle(&mut self) {
@@ -353,9 +409,23 @@ impl Pass<'_> {
                 self.ready.push(Reverse((bits(ready), task)));
                 return;
             }
+            Kind::Sent(request) => {
+                let asked = self.at[Phase::Asked.of(RequestId(request)) as usize];
+                self.pools.wants(request, (latest + self.lags[place]).max(asked));
+                return;
+            }
+            Kind::Opens(pool) => {
+                let at = latest + self.lags[place];
+                self.pools.opens(pool, at);
+                at
+            }
             Kind::Inside { task, offset } => latest + offset - self.cut(task, offset),
             Kind::Answered(request) => latest + self.waits[request as usize],
-            Kind::Done(request) => latest + self.bodies[request as usize],
+            Kind::Done(request) => {
+                let at = latest + self.bodies[request as usize];
+                self.pools.ends(request, at);
+                at
+            }
             Kind::Part { request, share } => latest + share * self.bodies[request as usize],
             Kind::FontSettled { asked, done, after, not_before } => {
                 let limit = (self.at[asked as usize] + after).max(not_before);

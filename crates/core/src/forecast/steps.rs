@@ -62,7 +62,7 @@ pub(super) fn steps(prepared: &Prepared, moments: &Moments, world: &World, times
         // A paint that an earlier frame than its own shows does not wait for that.
         let needs = needs.filter(|n| times.at[n.on as usize] <= until + LATER);
         let last = needs.max_by(|a, b| times.at[a.on as usize].total_cmp(&times.at[b.on as usize]));
-        let on = last.map_or(START, |n| n.on);
+        let on = turn_after(world, times, place).or(last.map(|n| n.on)).unwrap_or(START);
         let from = times.at[on as usize].min(until);
         let (kind, request, script) = about(prepared, moments, world, place);
         let same = steps.last().is_some_and(|s| s.kind == kind && s.request == request && s.script == script);
@@ -74,6 +74,12 @@ pub(super) fn steps(prepared: &Prepared, moments: &Moments, world: &World, times
     }
     steps.reverse();
     steps
+}
+
+/// The answer that a request waited for, to have its connection.
+fn turn_after(world: &World, times: &Times, place: Place) -> Option<Place> {
+    let Kind::Sent(request) = world.moment(place).kind else { return None };
+    times.behind[request as usize].map(|before| Phase::Done.of(RequestId(before)))
 }
 
 fn about(

@@ -1,6 +1,7 @@
 //! What the forward run computes on: moments with what each needs, tasks, and bytes on the line. Edits change
 //! a copy of it.
 
+use super::pool::{Pool, Seat};
 use crate::RequestId;
 
 /// A moment's place in [`World::moments`].
@@ -17,6 +18,10 @@ pub(super) enum Kind {
     Begins(u32),
     /// So far into a task.
     Inside { task: u32, offset: f64 },
+    /// A request has a connection, after which it is sent: so much later than the last of its needs it wants one.
+    Sent(u32),
+    /// A connection of a pool is opened before any request wants it.
+    Opens(u32),
     /// The server's wait after the request was sent, and what goes before it on its connection.
     Answered(u32),
     /// The body's time on the line after its headers.
@@ -171,6 +176,10 @@ pub(super) struct World {
     pub tasks: Vec<Task>,
     pub cuts: Vec<Cut>,
     pub transfers: Vec<Transfer>,
+    /// Connections over HTTP/1.1.
+    pub pools: Vec<Pool>,
+    /// The place of each request among those of its pool; of those that wait for no connection of one, none.
+    pub seats: Vec<Option<Seat>>,
     /// Requests in the order in which they were answered: of those that a server has at once, the first to go was the
     /// first to have been asked for there.
     pub answers: Vec<u32>,

@@ -10,7 +10,7 @@ const MOST_CONNECTIONS: u32 = 6;
 /// A shorter time in the queue is the browser's own handling.
 const QUEUED: Millis = Millis(20.0);
 /// The end of a request may be told so long after the next one was sent.
-const TOLD_LATE: Millis = Millis(5.0);
+pub(crate) const TOLD_LATE: Millis = Millis(5.0);
 
 impl Graph<'_> {
     /// The last byte needs the first.

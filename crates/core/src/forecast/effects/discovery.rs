@@ -24,6 +24,7 @@ pub(super) fn preload(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
 pub(super) fn raise(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     for id in first_hops(change, file)? {
         change.never_held(id);
+        change.more_urgent(id);
     }
     Ok(())
 }

@@ -1,10 +1,11 @@
 //! What the server and the way to it take.
 
 use super::super::change::Change;
-use super::super::world::{Bond, Phase, START};
+use super::super::world::{Bond, Kind, Phase, START};
 use super::{Effect, requests, unforeseen};
 use crate::server_work::{ServerPart, server_times};
 use crate::{Millis, Request, RequestId, ResourceKey, ResourceKind};
+use std::collections::BTreeMap;
 
 /// What a server takes to hand out a file where the load has none of it, in ms.
 const STORED: f64 = 20.0;
@@ -59,6 +60,7 @@ pub(super) fn nearer(change: &mut Change<'_>, host: &str, round_trip: Millis) ->
     if less <= 0.0 {
         return unforeseen(format!("{host} is no farther than that in these conditions."));
     }
+    let mut pools: BTreeMap<u32, f64> = BTreeMap::new();
     for id in of_host(change, host)? {
         let transfer = &mut change.world.transfers[id.0 as usize];
         transfer.wait = (transfer.wait - less).max(0.0);
@@ -69,6 +71,14 @@ pub(super) fn nearer(change: &mut Change<'_>, host: &str, round_trip: Millis) ->
         if connects > 0.0 {
             change.world.set_lag(Phase::Connected.of(id), (connects - less * trips).max(0.0));
         }
+        if let Some(seat) = &mut change.world.seats[id.0 as usize] {
+            seat.opens = seat.opens.map(|opens| (opens - less * trips).max(0.0));
+            pools.insert(seat.pool, less * trips);
+        }
+    }
+    for (pool, less) in pools {
+        let pool = &mut change.world.pools[pool as usize];
+        pool.opens = (pool.opens - less).max(0.0);
     }
     Ok(())
 }
@@ -98,6 +108,11 @@ pub(super) fn preconnect(change: &mut Change<'_>, host: &str) -> Effect {
     if change.world.moment(connecting).at <= asked {
         return unforeseen(format!("The connection to {host} is opened with the document already."));
     }
+    if let Some(seat) = change.world.seats[first.0 as usize] {
+        let opens = change.world.add(Kind::Opens(seat.pool), asked);
+        change.world.need(opens, Phase::Answered.of(document), Bond::Gate);
+        return Ok(());
+    }
     for need in &mut change.world.needs {
         need.void |= need.moment == connecting;
     }
@@ -116,9 +131,12 @@ pub(super) fn self_host(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     };
     for id in requests(change, file)? {
         let connection = change.world.transfers[document.0 as usize].connection;
-        if load.document().is_some_and(super::super::moments::multiplexed) {
+        if change.join_pool(id, document) {
+            // It waits for one of the page's own.
+        } else if load.document().is_some_and(super::super::moments::multiplexed) {
             change.world.transfers[id.0 as usize].connection = connection;
             // It waits for no connection, neither its own nor one that another file of its host opens.
+            change.leave_pool(id);
             let (asked, sent) = (Phase::Asked.of(id), Phase::Sent.of(id));
             for i in change.needs_of(sent) {
                 change.world.needs[i].void |= change.world.needs[i].on != asked;
@@ -186,8 +204,10 @@ pub(super) fn http2(change: &mut Change<'_>, host: &str) -> Effect {
         return unforeseen(format!("{host} is served over HTTP/2 already."));
     };
     let connection = change.world.transfers[first.0 as usize].connection;
+    change.leave_pool(first);
     for id in found.into_iter().filter(|id| *id != first) {
         change.never_held(id);
+        change.leave_pool(id);
         change.world.transfers[id.0 as usize].connection = connection;
         let sent = Phase::Sent.of(id);
         for need in &mut change.world.needs {
