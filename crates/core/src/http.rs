@@ -1,5 +1,7 @@
 //! Versions of HTTP, as far as it matters how answers share a connection.
 
+use crate::Request;
+
 /// Which HTTP an answer came over.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Http {
@@ -25,9 +27,38 @@ impl Http {
     }
 }
 
+/// Whether a connection ends with a request's answer (HTTP/1.1, RFC 9112, section 9.3): before 1.1 unless the answer says
+/// that it does not, and in 1.1 where it says so.
+pub(crate) fn closes(request: &Request) -> bool {
+    let says = |word: &str| {
+        let words = request.header("connection").unwrap_or_default().split(',');
+        words.map(str::trim).any(|own| own.eq_ignore_ascii_case(word))
+    };
+    match Http::named(request.protocol.as_deref()) {
+        Http::Closing => !says("keep-alive"),
+        Http::First => says("close"),
+        Http::Second => false,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::{Header, ResourceKind};
+
+    #[test]
+    fn connections_end_with_answers_that_say_so_and_with_old_ones_that_say_nothing() {
+        let told = |protocol: &str, connection: Option<&str>| {
+            let mut request = Request::new(0, "http://www.skerryline.test/", ResourceKind::Document);
+            request.protocol = Some(protocol.into());
+            let header = |value: &str| Header { name: "Connection".into(), value: value.into() };
+            request.response_headers = connection.map(header).into_iter().collect();
+            closes(&request)
+        };
+        assert!(told("http/1.0", None) && !told("http/1.0", Some("keep-alive")));
+        assert!(!told("http/1.1", None) && told("http/1.1", Some("Upgrade, Close")));
+        assert!(!told("h2", Some("close")));
+    }
 
     #[test]
     fn browsers_and_hars_have_words_of_their_own_for_it() {

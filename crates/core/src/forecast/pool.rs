@@ -284,12 +284,17 @@ impl<'w> Pools<'w> {
         let waits = |by: u32| own || state.waiting.iter().any(|(_, _, waits)| *waits == by);
         let by = by.filter(|by| waits(*by) && self.has[*by as usize].is_none());
         let more_urgent = by.and_then(|by| self.more_urgent(by)).filter(|_| !own);
-        let may_have = |request: &u32| judge.may_have(Turn { request: *request, at });
-        if let Some(request) = more_urgent.into_iter().chain(by).find(may_have) {
+        let next: Vec<u32> = more_urgent.into_iter().chain(by).collect();
+        if let Some(request) = next.iter().copied().find(|request| judge.may_have(Turn { request: *request, at })) {
             self.states[pool as usize].waiting.retain(|(_, _, waits)| *waits != request);
             self.has[request as usize] = Some(socket);
             turns.push(Turn { request, at });
             self.serve(pool, at, judge, turns);
+            return;
+        }
+        // It was another one's than was thought.
+        if !next.is_empty() {
+            self.states[pool as usize].open -= 1;
             return;
         }
         // Those that carried an answer before go first.

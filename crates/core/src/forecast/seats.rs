@@ -3,6 +3,8 @@
 //! the browser held it back for something else.
 
 use super::pool::{Judge, Pool, Pools, Seat, Turn};
+use crate::graph::TOLD_LATE;
+use crate::http::closes;
 use crate::{CacheSource, Http, Prepared, Request, RequestId, ResourceKind};
 use std::collections::HashMap;
 
@@ -49,6 +51,8 @@ struct Observed {
     sent: f64,
     /// When the connection was free again; infinite where it was not.
     free: f64,
+    /// It may have been free so early: of what failed nobody knows when the browser left off.
+    may_end: f64,
     /// Whose answer came over the connection before, handed on at once.
     before: Option<u32>,
     /// The pool had as many connections as it may have.
@@ -271,6 +275,9 @@ impl Judge for Review {
 /// What was observed of the requests of a pool.
 fn observed(members: &[&Request], number: u32, pool: &Pool, could: &[f64]) -> Vec<Observed> {
     let mut all = as_told(members, number, pool, could);
+    if !pool.keeps {
+        rooms(&mut all, pool.most);
+    }
     // A connection that had rested was taken before others were opened, though what was sent over it was sent later.
     let mut opening: Vec<f64> = all.iter().filter_map(|o| o.connecting).collect();
     opening.sort_by(f64::total_cmp);
@@ -284,20 +291,47 @@ fn observed(members: &[&Request], number: u32, pool: &Pool, could: &[f64]) -> Ve
     let mut came: Vec<f64> = all.iter().filter(|o| !waits(o)).map(|o| o.connecting.unwrap_or(o.sent)).collect();
     came.sort_by(f64::total_cmp);
     for own in all.iter_mut().filter(|own| waits(own)) {
-        let until = (own.could + TOGETHER).min(own.had - AFTER);
+        let until = (own.could + TOGETHER).min(own.room.unwrap_or(own.had) - AFTER);
         let last = came[..came.partition_point(|at| *at <= until)].last();
         own.could = last.map_or(own.could, |last| own.could.max(last + AFTER));
     }
     // Of those that came together and are as urgent, the first to have one had come first.
     let mut waiting: Vec<&mut Observed> = all.iter_mut().filter(|own| waits(own)).collect();
-    waiting.sort_by(|a, b| a.had.total_cmp(&b.had));
+    let turn = |own: &Observed| own.room.unwrap_or(own.had);
+    waiting.sort_by(|a, b| turn(a).total_cmp(&turn(b)));
     let mut latest: HashMap<u8, f64> = HashMap::new();
     for own in waiting {
         let before = latest.get(&own.rank).copied().filter(|before| *before - own.could <= TOGETHER);
-        own.could = before.map_or(own.could, |before| own.could.max(before + AFTER)).min(own.had);
+        own.could = before.map_or(own.could, |before| own.could.max(before + AFTER)).min(own.room.unwrap_or(own.had));
         latest.insert(own.rank, own.could);
     }
     all
+}
+
+/// Where connections end with their answers: who opened one when another had ended, for want of room before.
+fn rooms(all: &mut [Observed], most: usize) {
+    let begun = |own: &Observed| own.connecting.unwrap_or(own.sent);
+    let mut order: Vec<usize> = (0..all.len()).collect();
+    order.sort_by(|a, b| begun(&all[*a]).total_cmp(&begun(&all[*b])));
+    let mut followed = vec![false; all.len()];
+    for place in order {
+        let own = all[place];
+        let Some(connecting) = own.connecting else { continue };
+        let ends = |other: &Observed| {
+            let end = other.free.min(connecting);
+            other.may_end <= connecting && other.free > own.could && connecting - end <= HANDED
+        };
+        let before = (0..all.len()).filter(|&o| o != place && !followed[o] && ends(&all[o]));
+        let Some(before) = before.min_by(|a, b| all[*a].free.total_cmp(&all[*b].free)) else { continue };
+        let others = all.iter().zip(&followed).enumerate().filter(|(o, (other, followed))| {
+            *o != place && !**followed && begun(other) < connecting && other.free >= all[before].free.min(connecting)
+        });
+        if others.count() >= most {
+            followed[before] = true;
+            all[before].free = all[before].free.min(connecting);
+            all[place].room = Some(all[before].free);
+        }
+    }
 }
 
 /// What the load tells of them.
@@ -326,33 +360,30 @@ fn as_told(members: &[&Request], number: u32, pool: &Pool, could: &[f64]) -> Vec
             let asked = could[request.id.0 as usize].min(own_sent);
             let connecting =
                 request.connect_end.and(request.connect_start).map(|at| at.0.clamp(request.start.0, own_sent));
+            let open = at_or(request.connect_end, own_sent).min(own_sent);
             let before = next_to(request, -1).filter(|before| {
                 let free = free(before);
                 connecting.is_none() && own_sent - free <= HANDED && asked < free
             });
-            let had = match (connecting, before) {
-                (Some(_), _) => at_or(request.connect_end, own_sent).min(own_sent),
-                (None, Some(before)) => free(before),
-                (None, None) => own_sent,
+            let had = match before {
+                _ if connecting.is_some() => open,
+                Some(before) => free(before),
+                None => own_sent,
             };
-            let room = connecting.filter(|_| !pool.keeps).and_then(|connecting| {
-                let others = || members.iter().filter(|other| other.id != request.id);
-                let room = others().map(|o| free(o)).filter(|at| *at <= connecting && connecting - at <= HANDED);
-                let room = room.filter(|at| asked < *at).reduce(f64::max)?;
-                let begun = |r: &Request| at_or(r.connect_start, sent(r));
-                let busy = others().filter(|o| begun(o) < room && free(o) >= room).count();
-                (busy >= pool.most).then_some(room)
-            });
             Observed {
                 request: request.id.0,
                 pool: number,
                 rank: rank(request.priority.as_deref()),
                 could: asked,
                 connecting,
-                room,
+                room: None,
                 had,
                 sent: own_sent,
                 free: free(request),
+                may_end: match request.failed {
+                    Some(_) => at_or(request.final_headers.or(request.first_byte), own_sent),
+                    None => free(request) - TOLD_LATE.0,
+                },
                 full: {
                     let open = on.values().filter(|users| {
                         let first = users[0];
@@ -379,10 +410,9 @@ fn pool_of(members: &[&Request], prepared: &Prepared) -> Pool {
     // TCP takes one way there and back, TLS one more.
     let trips = if secure { 2.0 } else { 1.0 };
     let way = prepared.load.conditions.as_ref().map_or(0.0, crate::Conditions::total_round_trip_ms);
-    let closing = members.iter().any(|r| Http::named(r.protocol.as_deref()) == Http::Closing);
     Pool {
         most: MOST,
-        keeps: !closing || by_connection.values().any(|users| *users > 1),
+        keeps: !members.iter().all(|r| closes(r)) || by_connection.values().any(|users| *users > 1),
         opens: opens.get(opens.len() / 2).copied().unwrap_or(way * trips),
     }
 }

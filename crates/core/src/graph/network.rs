@@ -1,6 +1,7 @@
 //! Edges within a request: queue, connection, the server's wait, the body (Resource Timing, section 4.1).
 
 use super::{About, Behind, Cause, Edge, Fill, Graph, LegFact, Moment};
+use crate::http::closes;
 use crate::{Millis, Request, RequestId, ResourceKind};
 
 /// A request sent so soon after rendering was let go had been held back for it.
@@ -68,8 +69,8 @@ impl Graph<'_> {
         // Over HTTP/1.1 a host has so many connections; otherwise nothing but its priority holds it back. One that
         // had rested was free before.
         let limited = |until| {
-            let before = self.before_on_connection(request, until).and_then(|before| before.end);
-            before.is_some_and(|free| until - free <= QUEUED)
+            let before = self.before_on_connection(request, until).or_else(|| self.ended_for(request, until));
+            before.and_then(|before| before.end).is_some_and(|free| until - free <= QUEUED)
                 && matches!(behind, Behind::Others { count, .. } if count >= MOST_CONNECTIONS)
         };
         let held = until.filter(|until| *until - request.start > QUEUED && !limited(*until));
@@ -108,6 +109,18 @@ impl Graph<'_> {
         let connection = request.connection.filter(|_| request.connect_start.is_none())?;
         let others = self.load.requests.iter().filter(|o| o.id != request.id && o.connection == Some(connection));
         let had_come = others.filter(|o| o.end.is_some_and(|end| end <= sent + TOLD_LATE));
+        had_come.max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()))
+    }
+
+    /// Where connections end with their answers: the request whose end made room for another's.
+    fn ended_for(&self, request: &Request, connecting: Millis) -> Option<&Request> {
+        let host = self.prepared.host(request.id).filter(|_| closes(request))?;
+        let others = self
+            .load
+            .requests
+            .iter()
+            .filter(|o| o.id != request.id && closes(o) && self.prepared.host(o.id) == Some(host));
+        let had_come = others.filter(|o| o.end.is_some_and(|end| end > request.start && end <= connecting + TOLD_LATE));
         had_come.max_by(|a, b| a.end.unwrap_or_default().order(&b.end.unwrap_or_default()))
     }
 

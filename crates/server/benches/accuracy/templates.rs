@@ -6,7 +6,8 @@ use crate::blame::Instead;
 use crate::measure::sealed;
 use axum::Router;
 use axum::extract::{Request, State};
-use axum::http::{HeaderMap, StatusCode, Uri, header};
+use axum::http::{HeaderMap, HeaderValue, StatusCode, Uri, header};
+use axum::middleware::map_response;
 use axum::response::{IntoResponse, Response};
 use axum::routing::any;
 use phainon_core::Conditions;
@@ -280,6 +281,8 @@ const HOSTED: [&str; 3] = ["@fortawesome/fontawesome-free@6.3.0", "bootstrap-ico
 
 /// From this draw on hosts speak HTTP/1.1 alone.
 const FIRST_FROM: u64 = 21;
+/// And from this on each connection ends with its answer.
+const CLOSING_FROM: u64 = 31;
 
 const HOST: &str = "www.anchorage.test";
 const LIBRARIES: &str = "libs.quayside.test";
@@ -349,13 +352,22 @@ impl Served {
     }
 }
 
-/// What hosts speak in a draw: from some draw on HTTP/1.1 alone, as simple servers do.
-pub fn offered(draw: u64) -> Offer {
-    if draw < FIRST_FROM { Offer::Both } else { Offer::First }
+/// How hosts speak.
+#[derive(Debug, Clone, Copy)]
+pub struct Speech {
+    offer: Offer,
+    /// Each connection ends with its answer.
+    closes: bool,
+}
+
+/// How hosts speak in a draw: from some draw on HTTP/1.1 alone, and from another on with a connection for each answer,
+/// as simple servers do.
+pub fn offered(draw: u64) -> Speech {
+    Speech { offer: if draw < FIRST_FROM { Offer::Both } else { Offer::First }, closes: draw >= CLOSING_FROM }
 }
 
 /// Serves the package of a page, which is fetched where it is not there.
-pub async fn serve(folder: &Path, page: &str, waits: Waits, offer: Offer) -> Result<Served, String> {
+pub async fn serve(folder: &Path, page: &str, waits: Waits, speech: Speech) -> Result<Served, String> {
     let packages = folder.join("packages");
     let (package, path) = parts(page);
     for needed in HOSTED.into_iter().chain([package]) {
@@ -365,6 +377,8 @@ pub async fn serve(folder: &Path, page: &str, waits: Waits, offer: Offer) -> Res
     let markup = markup(folder, page).ok_or_else(|| format!("{package} has no {path}"))?;
     let site = Arc::new(Site { packages, root, waits, otherwise: Mutex::default(), packed: Mutex::default() });
     let app = Router::new().fallback(any(answer)).with_state(site.clone());
+    let Speech { offer, closes } = speech;
+    let app = if closes { app.layer(map_response(closing)) } else { app };
     let hosts = LocalHosts::start(&hosts_in(&markup), app, move |_| offer).await.map_err(|e| e.to_string())?;
     Ok(Served { hosts, url: format!("https://{HOST}/{path}"), markup, site })
 }
@@ -409,6 +423,11 @@ fn hosts_in(markup: &str) -> Vec<String> {
     });
     let own = [HOST, LIBRARIES, TYPE].map(str::to_owned);
     own.into_iter().chain(named).collect::<BTreeSet<String>>().into_iter().collect()
+}
+
+async fn closing(mut response: Response) -> Response {
+    response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
+    response
 }
 
 async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
