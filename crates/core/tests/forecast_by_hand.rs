@@ -1186,3 +1186,49 @@ fn what_is_held_back_does_not_wait_for_a_sheet_in_the_scripts_place() {
     // Code below the sheet waits for it, and the parser for that.
     assert!((800.0..830.0).contains(&sent(Some(4))), "{}", sent(Some(4)));
 }
+
+/// Style finds a background in an element's own style while the parser stands at a script in the body, and the browser
+/// tells that line as the background's. Where it comes sooner it does not wait for that script.
+#[test]
+fn a_background_does_not_wait_for_the_script_at_which_the_parser_stood_when_style_found_it() {
+    let mut site = Site::new();
+    blocking(site.asks("lib.js", ResourceKind::Script, [150.0, 150.0, 890.0, 900.0]), 3);
+    let last = site.asks("last.js", ResourceKind::Script, [150.0, 150.0, 1_190.0, 1_200.0]);
+    (last.render_blocking, last.initiator.line) = (RenderBlocking::InBodyParserBlocking, Some(8));
+    last.initiator.column = Some(2);
+    site.runs(WorkName::Evaluate, [902.0, 920.0], "lib.js");
+    site.works(WorkName::Task, 0, [921.0, 930.0], None);
+    site.works(WorkName::Style, 1, [921.0, 926.0], None);
+    site.works(WorkName::Paint, 1, [927.0, 930.0], None);
+    let hero = site.asks("hero.jpg", ResourceKind::Image, [924.0, 924.0, 1_000.0, 1_400.0]);
+    (hero.initiator.line, hero.initiator.column) = (Some(8), Some(40));
+    site.runs(WorkName::Evaluate, [1_202.0, 1_204.0], "last.js");
+    site.0.dom_interactive = Some(Millis(1_206.0));
+    site.draws([1_405.0, 1_410.0]);
+    site.paints(1_420.0, Some("hero.jpg"));
+    site.0.fcp = Some(Millis(945.0));
+    let told = change(&forecast(&site, &at_once("lib.js")), Metric::Lcp);
+    assert!(told < -700.0, "{told}");
+}
+
+/// A picture is held back for a sheet, and goes once the thread has done with what that sheet had it do.
+#[test]
+fn what_is_held_back_goes_with_a_sheet_that_comes_sooner_though_the_thread_was_at_work_in_between() {
+    let sent = |work: f64| {
+        let mut site = Site::new();
+        blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 790.0, 800.0]), 3);
+        site.asks("hero.jpg", ResourceKind::Image, [160.0, 850.0, 1_000.0, 1_400.0]);
+        site.runs(WorkName::ParseSheet, [801.0, 803.0], "look.css");
+        site.runs(WorkName::Evaluate, [804.0, 806.0], "").line = Some(4);
+        site.works(WorkName::Task, 0, [806.5, 806.5 + work], None);
+        site.0.dom_interactive = Some(Millis(860.0));
+        site.draws([1_405.0, 1_410.0]);
+        site.paints(1_420.0, Some("hero.jpg"));
+        let told = forecast(&site, &at_once("look.css"));
+        let moved = told.moved.iter().find(|m| m.request == RequestId(2));
+        moved.and_then(|m| m.sent_ms).map_or(850.0, |at| at.0)
+    };
+    assert!(sent(38.0) < 300.0, "{}", sent(38.0));
+    // The thread had long been free: what held it is not known.
+    assert!(sent(5.0) > 840.0, "{}", sent(5.0));
+}

@@ -5,7 +5,7 @@
 
 mod site;
 
-use phainon_core::{Animation, Initiator, InitiatorKind, Millis, ResourceKind, Scheduled, WorkName};
+use phainon_core::{Animation, Initiator, InitiatorKind, Millis, RenderBlocking, ResourceKind, Scheduled, WorkName};
 use site::{PAGE, Site, drawn, given, script, shows};
 
 /// A script that another put in.
@@ -155,4 +155,24 @@ fn a_message_of_a_shared_worker_waits_for_its_file() {
         Initiator { url: Some(PAGE.into()), ..Initiator::default() };
     shows(&mut site, WorkName::Call, 915.0, "app.js");
     assert!(given(&site, "shared.js") > 620.0, "{}", given(&site, "shared.js"));
+}
+
+#[test]
+fn below_a_script_that_failed_what_was_there_waits_for_the_sheets_above_it() {
+    let mut site = Site::new();
+    let blocks = |site: &mut Site, name: &str, kind, [first, end]: [f64; 2], line| {
+        let request = site.asks(name, kind, [150.0, 150.0, first, end]);
+        request.render_blocking = RenderBlocking::Blocking;
+        request.initiator.line = Some(line);
+    };
+    blocks(&mut site, "late.css", ResourceKind::Style, [890.0, 900.0], 3);
+    blocks(&mut site, "missing.js", ResourceKind::Script, [250.0, 260.0], 5);
+    blocks(&mut site, "look.css", ResourceKind::Style, [250.0, 260.0], 7);
+    site.runs(WorkName::ParseSheet, [902.0, 903.0], "late.css");
+    site.runs(WorkName::ParseSheet, [904.0, 907.0], "look.css");
+    site.draws([910.0, 915.0]);
+    site.paints(930.0, None);
+    site.0.fcp = Some(Millis(930.0));
+    assert!(given(&site, "late.css") > 700.0, "{}", given(&site, "late.css"));
+    assert!(given(&site, "look.css") < 20.0, "{}", given(&site, "look.css"));
 }

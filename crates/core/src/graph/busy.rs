@@ -1,7 +1,7 @@
 //! What had the main thread while something that was ready waited for it.
 
 use super::{About, Cause, Graph, LegFact, Piece};
-use crate::{InitiatorKind, Millis, Request, ResourceKind, WorkKind};
+use crate::{InitiatorKind, Load, Millis, Request, ResourceKind, Work, WorkKind};
 use std::sync::Arc;
 
 /// A task this long gets a leg of its own.
@@ -29,6 +29,14 @@ impl Graph<'_> {
             self.stood_still(Piece { from: start, to: end, cause, about, fact })
         });
         named.collect()
+    }
+
+    /// For how long the main thread was at work between two moments.
+    pub(super) fn worked_between(&self, from: Millis, to: Millis) -> Millis {
+        let first = self.prepared.index.tasks.partition_point(|&i| self.work(i).end() <= from);
+        let tasks = self.prepared.index.tasks[first..].iter().map(|&i| self.work(i));
+        let within = tasks.take_while(|task| task.start < to).map(|task| task.end().min(to) - task.start.max(from));
+        within.fold(Millis::ZERO, |sum, own| sum + own)
     }
 
     /// A task in which a script stood still for an answer (XMLHttpRequest, section 3.5.6): the wait is the
@@ -83,4 +91,16 @@ pub(crate) fn is_synchronous(request: &Request) -> bool {
     request.kind == ResourceKind::Data
         && request.initiator.kind == InitiatorKind::Script
         && request.priority.as_deref() == Some("VeryHigh")
+}
+
+/// Style and layout are looked for so far back.
+const STYLE_AT_MOST: Millis = Millis(1_000.0);
+
+/// Whether style or layout was under way: what an element's own style names is asked for by them, and told as the
+/// parser's, with the line at which that happens to stand.
+pub(super) fn is_in_style(load: &Load, at: Millis) -> bool {
+    let covers = |w: &&Work| w.start <= at && w.end() >= at;
+    let started = load.work.partition_point(|w| w.start <= at);
+    let inner = load.work[..started].iter().rev().take_while(|w| at - w.start < STYLE_AT_MOST).find(covers);
+    inner.is_some_and(|w| matches!(w.kind, WorkKind::Style | WorkKind::Layout))
 }

@@ -1,17 +1,16 @@
 //! How a request came to be asked for: by whom, and what had to be there for that (Fetch; Resource Hints).
 
+use super::busy::is_in_style;
 use super::parser::REACHED;
 use super::stops::Stop;
 use super::{About, AskedFor, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{Initiator, InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkKind, WorkName};
+use crate::{Initiator, InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
 use std::sync::Arc;
 
 /// What style or layout needs is asked for within this time.
 const ASKED: Millis = Millis(10.0);
 /// A worker or a stream of events is asked for so soon after the script that opens it has ended.
 const OPENED: Millis = Millis(20.0);
-/// Style and layout are looked for so far back.
-const STYLE_AT_MOST: Millis = Millis(1_000.0);
 
 /// Whether a run may be what asked, where a script is named: an inner frame is asked for once that has ended.
 fn may_have_asked(by: &Initiator, url: Option<&Arc<str>>) -> bool {
@@ -49,7 +48,7 @@ impl Graph<'_> {
             InitiatorKind::Parser if request.kind == ResourceKind::Font => self.asked_by_style(request),
             InitiatorKind::Style => self.asked_by_style(request),
             // Once the document is parsed, nobody is named for what an element's own style names.
-            InitiatorKind::Parser | InitiatorKind::Unknown if self.is_in_style(request.start) => {
+            InitiatorKind::Parser | InitiatorKind::Unknown if is_in_style(self.load, request.start) => {
                 self.asked_by_style(request)
             }
             // What is asked for once the document is parsed, a script put in: as HTML, which is parsed as well.
@@ -73,7 +72,7 @@ impl Graph<'_> {
         let at_work = match request.kind {
             ResourceKind::Data => true,
             ResourceKind::Script => !told,
-            ResourceKind::Font => self.run_at(request.start).is_some() && !self.is_in_style(request.start),
+            ResourceKind::Font => self.run_at(request.start).is_some() && !is_in_style(self.load, request.start),
             _ => false,
         };
         at_work && request.main_frame && self.run_behind(request.start).is_some()
@@ -82,15 +81,6 @@ impl Graph<'_> {
     /// Whether the document was parsed when something was asked for.
     fn is_parsed_by(&self, request: &Request) -> bool {
         request.main_frame && self.load.dom_interactive.is_some_and(|parsed| request.start > parsed + SLACK)
-    }
-
-    /// Whether style or layout was under way: what an element's own style names is asked for by them, and told as
-    /// the parser's.
-    fn is_in_style(&self, at: Millis) -> bool {
-        let covers = |w: &&crate::Work| w.start <= at && w.end() >= at;
-        let started = self.load.work.partition_point(|w| w.start <= at);
-        let inner = self.load.work[..started].iter().rev().take_while(|w| at - w.start < STYLE_AT_MOST).find(covers);
-        inner.is_some_and(|w| matches!(w.kind, WorkKind::Style | WorkKind::Layout))
     }
 
     /// The last outermost run of script to have begun in the task that a moment is in, or just after.

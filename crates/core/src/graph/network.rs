@@ -93,7 +93,8 @@ impl Graph<'_> {
         if !matches!(request.kind, ResourceKind::Image | ResourceKind::Media | ResourceKind::Script) {
             return None;
         }
-        let is_why = |at: Millis| at > request.start && sent - at <= LET_GO;
+        // The browser goes through what it holds back on the main thread.
+        let is_why = |at: Millis| at > request.start && sent - at - self.worked_between(at, sent) <= LET_GO;
         let released = self.last_block(sent, request.id).filter(|(at, _)| is_why(*at));
         if let Some((at, gate)) = released {
             return Some((at, gate, Moment::Released(gate)));

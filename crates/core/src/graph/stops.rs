@@ -1,5 +1,6 @@
 //! Where the parser stopped in the document, and when it went on.
 
+use super::busy::is_in_style;
 use super::edge::{Does, SLACK};
 use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
 use crate::{Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
@@ -25,11 +26,14 @@ pub(super) struct Parser {
     pub stops: Vec<Stop>,
 }
 
-/// Where the tag that asked for a request stands in the main document, as far as that is told.
+/// Where the tag that asked for a request stands in the main document, as far as that is told. What style found has none:
+/// the line that the browser tells of it is where the parser stood meanwhile.
 pub(super) fn place(prepared: &Prepared, request: &Request) -> Option<Place> {
     let by = &request.initiator;
     let here = by.url.as_deref() == prepared.load.document().map(|d| &*d.url);
-    by.line.filter(|_| here).map(|line| (line, by.column))
+    let may_be = matches!(request.kind, ResourceKind::Image | ResourceKind::Font);
+    let line = by.line.filter(|_| here && !(may_be && is_in_style(&prepared.load, request.start)));
+    line.map(|line| (line, by.column))
 }
 
 /// Whether the tag of a request is known to stand below another's.
@@ -65,18 +69,18 @@ fn inline_scripts(prepared: &Prepared) -> Vec<Stop> {
     runs.map(stop).collect()
 }
 
-/// The last sheet of those that block rendering and stand above one in the body to be in force: the parser is held
-/// at that one until they all are.
-fn held_above(prepared: &Prepared, sheet: &Request) -> Option<(Millis, RequestId)> {
-    let below = place(prepared, sheet);
-    let holds = |r: &&Request| {
+/// When the sheets came into force that block rendering and stand above a script, or a sheet in the body: the parser is
+/// held there until they all are.
+fn held_above<'p>(prepared: &'p Prepared, held: &Request) -> impl Iterator<Item = (Millis, RequestId)> + use<'p> {
+    let below = place(prepared, held);
+    let holds = move |r: &&Request| {
         r.kind == ResourceKind::Style
             && r.render_blocking == RenderBlocking::Blocking
             && r.main_frame
             && place(prepared, r).zip(below).is_none_or(|(own, below)| may_be_above(own, below))
     };
     let sheets = prepared.load.requests.iter().filter(holds);
-    sheets.filter_map(|r| Some((prepared.released(r)?, r.id))).max_by(|a, b| a.0.order(&b.0))
+    sheets.filter_map(|r| Some((prepared.released(r)?, r.id)))
 }
 
 impl Graph<'_> {
@@ -98,15 +102,16 @@ impl Graph<'_> {
         }
     }
 
-    /// The parser went on past a sheet in the body: that was in force, and those above it.
+    /// The parser went on past a sheet in the body, or a script of which nothing ran: that was there, and the sheets above
+    /// it in force.
     pub(super) fn passed(&self, id: RequestId) -> Vec<Edge> {
-        let Some(sheet) = self.load.request(id) else { return Vec::new() };
-        let own = self.prepared.released(sheet).map(|at| (at, id));
+        let Some(held) = self.load.request(id) else { return Vec::new() };
+        let own = self.prepared.released(held).map(|at| (at, id));
         let edge = |(at, id)| {
             let edge = Edge::new(Moment::Released(id), at, Cause::Parse, About::Browser, LegFact::ParsedOn);
             edge.filled(Fill::Thread)
         };
-        own.into_iter().chain(held_above(self.prepared, sheet)).map(edge).collect()
+        own.into_iter().chain(held_above(self.prepared, held)).map(edge).collect()
     }
 }
 
@@ -121,9 +126,11 @@ impl Parser {
         let parsed = prepared.load.dom_interactive.unwrap_or(Millis(f64::INFINITY));
         let released = |r: &Request| {
             let own = prepared.released(r)?;
-            let held = if r.kind == ResourceKind::Style { held_above(prepared, r) } else { None };
-            let (moment, released) = match held.filter(|(at, _)| *at > own && *at <= parsed) {
-                Some((at, _)) => (Moment::Passed(r.id), at),
+            // A script that failed or is empty waits for sheets as others do, though no run of it tells that.
+            let tells = r.kind == ResourceKind::Script && prepared.first_use(r).is_some();
+            let held = held_above(prepared, r).map(|(at, _)| at).reduce(Millis::max).filter(|_| !tells);
+            let (moment, released) = match held.filter(|at| *at > own && *at <= parsed) {
+                Some(at) => (Moment::Passed(r.id), at),
                 None => (Moment::Released(r.id), own),
             };
             Some(Stop { place: place(prepared, r), request: Some(r.id), moment, released })

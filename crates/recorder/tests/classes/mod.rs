@@ -32,9 +32,10 @@ const fn innocent(page: &'static str, file: &'static str, also: &'static [&'stat
     Class { page, file, culprit: false, also }
 }
 
-pub const CLASSES: [Class; 53] = [
+pub const CLASSES: [Class; 54] = [
     waits("script-above-sheet", "/late.js"),
     waits("deferred-in-order", "/late.js"),
+    waits("sheet-above-missing-script", "/late.css"),
     waits("script-above-picture", "/late.js"),
     waits("sheet-above-picture", "/late.css"),
     waits("fetch-then-message", "/late.json"),
@@ -105,6 +106,11 @@ fn page(name: &str) -> Option<String> {
             "<p>First</p><div id=r></div>".into(),
         ),
         "script-above-picture" => (String::new(), format!("<p>First</p>\n<script src=/late.js></script>\n{hero}")),
+        "sheet-above-missing-script" => (
+            "<link rel=stylesheet href=/late.css><script src=/missing.js></script><link rel=stylesheet href=/quick.css>"
+                .into(),
+            format!("<p>First</p>\n{hero}"),
+        ),
         "sheet-above-picture" => {
             (String::new(), format!("<p>First</p>\n<link rel=stylesheet href=/late.css>\n{hero}"))
         }
