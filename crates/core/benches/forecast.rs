@@ -5,7 +5,7 @@
 mod made;
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
-use made::{called_back, load};
+use made::{called_back, in_turns, load};
 use phainon_core::forecast::Model;
 use phainon_core::{Edit, NoBodies, Prepared, ResourceKey};
 use std::hint::black_box;
@@ -33,6 +33,19 @@ fn benches(c: &mut Criterion) {
     group.bench_with_input(BenchmarkId::new("without", "called back 10000 times"), &model, |b, model| {
         b.iter(|| black_box(model.forecast(std::slice::from_ref(black_box(&edit)), &NoBodies)));
     });
+    for (requests, tasks) in [(150, 1_500), (2_000, 25_000)] {
+        let prepared = Arc::new(Prepared::plain(in_turns(load(requests, tasks))));
+        let size = format!("{requests} requests over six connections");
+        group.bench_with_input(BenchmarkId::new("model", &size), &prepared, |b, prepared| {
+            b.iter(|| black_box(Model::of(black_box(prepared))));
+        });
+        let model = Model::of(&prepared);
+        assert!(model.astray() < 1.0, "{} ms astray", model.astray());
+        let edit = Edit::Remove { file: ResourceKey::of(&prepared.load.requests[1].url) };
+        group.bench_with_input(BenchmarkId::new("run", &size), &model, |b, model| {
+            b.iter(|| black_box(model.forecast(std::slice::from_ref(black_box(&edit)), &NoBodies)));
+        });
+    }
     group.finish();
 }
 

@@ -62,6 +62,23 @@ pub fn load(requests: u32, tasks: u32) -> Load {
     load
 }
 
+/// The same over six connections of HTTP/1.1: each request has the one that is free next, for 90 ms.
+pub fn in_turns(mut load: Load) -> Load {
+    let mut free = [0.0f64; 6];
+    for request in &mut load.requests {
+        let Some((turn, at)) = free.iter_mut().zip(1u64..).min_by(|a, b| a.0.total_cmp(b.0)) else {
+            continue;
+        };
+        let sent = turn.max(request.start.0);
+        request.connection = Some(at);
+        request.sent = Some(Millis(sent));
+        request.first_byte = Some(Millis(sent + 50.0));
+        request.end = Some(Millis(sent + 90.0));
+        *turn = sent + 90.0;
+    }
+    load
+}
+
 /// The same with a run of the first script at its end, in which every other one of so many samples sees the second.
 pub fn called_back(mut load: Load, samples: u32) -> Load {
     let url = |id: usize| load.requests[id].url.clone();

@@ -79,8 +79,8 @@ struct State {
     waiting: BTreeSet<(u8, u64, u32)>,
     /// Those that had an answer last come last.
     idle: Vec<u32>,
-    /// Connections that are being opened for whoever waits.
-    opening: usize,
+    /// Connections that are being opened for whoever waits, each by who had it opened.
+    opening: Vec<Option<u32>>,
     /// All that are open or being opened.
     open: usize,
     /// The most of them at a time.
@@ -272,7 +272,9 @@ impl<'w> Pools<'w> {
         let state = &mut self.states[pool as usize];
         state.open += 1;
         state.peak = state.peak.max(state.open);
-        state.opening += usize::from(!own);
+        if !own {
+            state.opening.push(by);
+        }
         self.push(Event::Opened(socket), at + takes);
     }
 
@@ -280,7 +282,9 @@ impl<'w> Pools<'w> {
         let Socket { pool, by, own, .. } = self.sockets[socket as usize];
         self.sockets[socket as usize].free = at;
         let state = &mut self.states[pool as usize];
-        state.opening -= usize::from(!own);
+        if let Some(place) = state.opening.iter().position(|opens| *opens == by).filter(|_| !own) {
+            state.opening.swap_remove(place);
+        }
         let waits = |by: u32| own || state.waiting.iter().any(|(_, _, waits)| *waits == by);
         let by = by.filter(|by| waits(*by) && self.has[*by as usize].is_none());
         let more_urgent = by.and_then(|by| self.more_urgent(by)).filter(|_| !own);
@@ -305,14 +309,9 @@ impl<'w> Pools<'w> {
     /// Who waits, has none being opened, and is more urgent than a request that has.
     fn more_urgent(&self, than: u32) -> Option<u32> {
         let Seat { pool, rank, .. } = self.seats[than as usize]?;
-        let opening: Vec<u32> = self.opening(pool).collect();
-        let waiting = self.states[pool as usize].waiting.iter().take_while(|(own, ..)| *own < rank);
-        waiting.map(|(_, _, waits)| *waits).find(|waits| !opening.contains(waits))
-    }
-
-    /// Who has a connection being opened.
-    fn opening(&self, pool: u32) -> impl Iterator<Item = u32> {
-        self.sockets.iter().filter(move |s| s.pool == pool && s.free.is_infinite()).filter_map(|s| s.by)
+        let State { waiting, opening, .. } = &self.states[pool as usize];
+        let waiting = waiting.iter().take_while(|(own, ..)| *own < rank).map(|(_, _, waits)| *waits);
+        waiting.into_iter().find(|waits| !opening.contains(&Some(*waits)))
     }
 
     /// Those that wait have what is free, and where there may be more, more are opened.
@@ -338,12 +337,12 @@ impl<'w> Pools<'w> {
             turns.push(Turn { request, ..turn });
         }
         let Pool { most, .. } = self.pools[place];
-        let lacking = self.states[place].waiting.len().saturating_sub(self.states[place].opening);
+        let lacking = self.states[place].waiting.len().saturating_sub(self.states[place].opening.len());
         let may = most.saturating_sub(self.states[place].open).min(lacking);
         if may > 0 {
-            let has_one: Vec<u32> = self.opening(pool).collect();
-            let first = self.states[place].waiting.iter().map(|(_, _, waits)| *waits);
-            let without: Vec<u32> = first.filter(|waits| !has_one.contains(waits)).take(may).collect();
+            let State { waiting, opening, .. } = &self.states[place];
+            let first = waiting.iter().map(|(_, _, waits)| *waits);
+            let without: Vec<u32> = first.filter(|waits| !opening.contains(&Some(*waits))).take(may).collect();
             for by in without {
                 self.open(pool, Some(by), at, false);
             }
