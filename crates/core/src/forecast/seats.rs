@@ -46,7 +46,7 @@ struct Observed {
     connecting: Option<f64>,
     /// Since when there might be one more in its pool, where it waited for that to open its own.
     room: Option<f64>,
-    /// When it had one, and nothing but its own being open was left to wait for.
+    /// When it had one that was open.
     had: f64,
     sent: f64,
     /// When the connection was free again; infinite where it was not.
@@ -55,7 +55,7 @@ struct Observed {
     may_end: f64,
     /// Whose answer came over the connection before, handed on at once.
     before: Option<u32>,
-    /// The pool had as many connections as it may have.
+    /// By then the pool had as many connections as it may have.
     full: bool,
 }
 
