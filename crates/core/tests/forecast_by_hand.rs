@@ -1232,3 +1232,32 @@ fn what_is_held_back_goes_with_a_sheet_that_comes_sooner_though_the_thread_was_a
     // The thread had long been free: what held it is not known.
     assert!(sent(5.0) > 840.0, "{}", sent(5.0));
 }
+
+/// Two pictures are on their way over HTTP/1.1 while others are held back for a sheet: without one of the two the first
+/// of those goes in its place. One that had long come is followed by none.
+#[test]
+fn a_picture_that_is_held_back_goes_in_the_place_of_one_that_is_not_asked_for() {
+    let sent = |without: &str| {
+        let mut site = Site::new();
+        blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 890.0, 900.0]), 3);
+        site.asks("early.jpg", ResourceKind::Image, [150.0, 150.0, 290.0, 300.0]);
+        site.asks("first.jpg", ResourceKind::Image, [150.0, 150.0, 840.0, 850.0]);
+        site.asks("held.jpg", ResourceKind::Image, [150.0, 910.0, 1_000.0, 1_300.0]);
+        site.asks("last.jpg", ResourceKind::Image, [150.0, 911.0, 1_001.0, 1_301.0]);
+        for (request, connection) in site.0.requests[1..].iter_mut().zip([7, 8, 9, 7, 9]) {
+            (request.connection, request.protocol) = (Some(connection), Some("http/1.1".into()));
+        }
+        site.runs(WorkName::ParseSheet, [901.0, 903.0], "look.css");
+        site.runs(WorkName::Evaluate, [904.0, 906.0], "").line = Some(4);
+        site.0.dom_interactive = Some(Millis(908.0));
+        site.draws([1_305.0, 1_310.0]);
+        site.paints(1_320.0, Some("held.jpg"));
+        let told = forecast(&site, &[Edit::Remove { file: file(without) }]);
+        let moved = |id: u32| told.moved.iter().find(|m| m.request == RequestId(id)).and_then(|m| m.sent_ms);
+        [moved(4), moved(5)]
+    };
+    let [held, last] = sent("first.jpg");
+    assert!(held.is_some_and(|at| at < Millis(160.0)), "{held:?}");
+    assert_eq!(last, None, "it waits as it did");
+    assert_eq!(sent("early.jpg"), [None, None]);
+}

@@ -201,7 +201,10 @@ impl<'g> Change<'g> {
             return;
         }
         match self.world.seats[id.0 as usize] {
-            Some(_) => self.pass_on(id),
+            Some(_) => {
+                self.next_picture(id, true);
+                self.pass_on(id);
+            }
             None => self.hand_connection_on(id),
         }
         for phase in Phase::ALL {

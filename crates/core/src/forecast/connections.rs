@@ -5,7 +5,18 @@ use super::change::Change;
 use super::pool::Seat;
 use super::seats::{LOW, rank};
 use super::world::{Bond, Kind, Need, Phase, Place};
-use crate::RequestId;
+use crate::{Request, RequestId, ResourceKind};
+
+/// What the browser takes of itself before it sends, in ms.
+const HANDLED: f64 = 5.0;
+/// A request that wants a connection later than so long after it was asked for, in ms, was held back.
+const HELD: f64 = 20.0;
+/// What was sent so long after another had come, in ms, did not wait for that: the thread may be at work in between.
+const SINCE: f64 = 200.0;
+
+fn is_picture(request: &Request) -> bool {
+    request.kind == ResourceKind::Image
+}
 
 impl Change<'_> {
     /// Has a script asked for with less urgency, as one is that is deferred or `async`: over HTTP/1.1 those of its host
@@ -39,6 +50,59 @@ impl Change<'_> {
                 self.world.needs.push(Need { on, ..need });
             }
         }
+    }
+
+    /// Has the first go of the pictures that are held back until rendering is let go, in the place of one that is not
+    /// asked for, or once one has come that comes sooner: while it waits, the browser has so many on their way at a time.
+    pub(super) fn next_picture(&mut self, id: RequestId, is_gone: bool) {
+        // One that was seen to follow it does so by itself.
+        let Some(next) = self.held_picture(id).filter(|_| self.held_for(id).is_empty()) else { return };
+        let (asked, sent) = (Phase::Asked.of(next), Phase::Sent.of(next));
+        for i in self.needs_of(sent) {
+            self.world.needs[i].void |= self.world.needs[i].on != asked;
+        }
+        if is_gone {
+            for on in self.needs_of(Phase::Sent.of(id)).into_iter().map(|i| self.world.needs[i].on).collect::<Vec<_>>()
+            {
+                if self.of_request(on) != Some(id) {
+                    self.world.need(sent, on, Bond::Gate);
+                }
+            }
+        } else {
+            self.world.need(sent, Phase::Done.of(id), Bond::Gate);
+        }
+        let own = self.world.moment(Phase::Sent.of(id)).lag;
+        self.world.set_lag(sent, own.clamp(0.0, HANDLED));
+    }
+
+    /// The picture of a host that was held back the longest until rendering was let go, while another one of it was on
+    /// its way.
+    fn held_picture(&self, id: RequestId) -> Option<RequestId> {
+        let load = &self.ground.prepared.load;
+        let own = self.world.seats[id.0 as usize].filter(|_| load.request(id).is_some_and(is_picture))?;
+        let at = |phase: Phase, id: RequestId| self.world.moment(phase.of(id)).at;
+        let (went, came) = (at(Phase::Sent, id), at(Phase::Done, id));
+        let is_held = |r: &&Request| {
+            let seat = self.world.seats[r.id.0 as usize];
+            let sent = at(Phase::Sent, r.id);
+            r.id != id
+                && is_picture(r)
+                && seat.is_some_and(|seat| seat.pool == own.pool && seat.wants > at(Phase::Asked, r.id) + HELD)
+                && at(Phase::Asked, r.id) <= went + HELD
+                && sent > went
+                && sent <= came + SINCE
+                && !self.world.moment(Phase::Asked.of(r.id)).gone
+                && self.is_held_by_a_gate(r.id)
+        };
+        let held = load.requests.iter().filter(is_held);
+        held.min_by(|a, b| at(Phase::Sent, a.id).total_cmp(&at(Phase::Sent, b.id)).then(a.id.cmp(&b.id))).map(|r| r.id)
+    }
+
+    /// Whether a request waits for something else than its own asking and another's answer.
+    fn is_held_by_a_gate(&self, id: RequestId) -> bool {
+        let released = &self.ground.moments.released;
+        let needs = self.needs_of(Phase::Sent.of(id));
+        needs.iter().map(|i| self.world.needs[*i].on).any(|on| released.values().any(|place| *place == on))
     }
 
     /// The needs of requests with a seat that are held back for the answer of a request.

@@ -116,6 +116,7 @@ impl Model {
             let transfer = &mut change.world.transfers[request.0 as usize];
             transfer.wait = transfer.wait.min(change.world.round_trip);
             transfer.bytes = transfer.bytes.min(1.0);
+            change.next_picture(*request, false);
         }
         let (world, times) = self.run_changed(change);
         let after = outcome::figures(load, &self.ground.moments, &world, &times, 0.0);
