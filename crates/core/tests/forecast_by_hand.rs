@@ -1261,3 +1261,36 @@ fn a_picture_that_is_held_back_goes_in_the_place_of_one_that_is_not_asked_for() 
     assert_eq!(last, None, "it waits as it did");
     assert_eq!(sent("early.jpg"), [None, None]);
 }
+
+/// What is done about a host's connections is done to all that its files have in common.
+#[test]
+fn edits_of_a_hosts_connections_reach_those_that_wait_for_one() {
+    let mut site = behind_a_script("http/1.1", "High");
+    site.0.conditions = preset("phone-on-the-move");
+    // Of all but the last the handshake is told, which takes a second round trip.
+    for request in site.0.requests[1..7].iter_mut().filter(|r| r.connect_start.is_some()) {
+        request.tls_start = Some(Millis(180.0));
+    }
+    let sent = |edits: &[Edit]| {
+        let told = forecast(&site, edits);
+        assert!(told.left_out.is_empty(), "{:?}", told.left_out);
+        let moved = |id: u32| told.moved.iter().find(|m| m.request == RequestId(id)).and_then(|m| m.sent_ms);
+        [moved(1).map_or(210.0, |at| at.0), moved(2).map_or(312.0, |at| at.0)]
+    };
+    let host = || site.0.requests[1].host().unwrap();
+    // Over one connection nobody waits for another's answer.
+    let [_, sheet] = sent(&[Edit::Http2 { host: host() }]);
+    assert!(sheet < 215.0, "{sheet}");
+    // One that is opened with the document's first bytes is there before the script's own.
+    let answered = site.0.requests[0].first_byte.unwrap().0;
+    let [script, _] = sent(&[Edit::Preconnect { host: host() }]);
+    near(script, (answered + 60.0).max(150.0));
+    // By a way that is 20 ms shorter the document comes so much sooner, and each connection is open in 20 ms, that as well
+    // which the sheet has opened without the script.
+    let way = site.0.conditions.as_ref().unwrap().total_round_trip_ms();
+    let nearer = Edit::Nearer { host: host(), round_trip: Millis(way - 20.0) };
+    let [script, _] = sent(std::slice::from_ref(&nearer));
+    near(script, 150.0);
+    let [_, sheet] = sent(&[nearer, Edit::Remove { file: file("lib.js") }]);
+    near(sheet, 152.0);
+}

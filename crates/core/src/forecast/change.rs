@@ -465,7 +465,7 @@ impl<'g> Change<'g> {
                 let kept = self.is_of_its_way(id, self.world.needs[i].on);
                 self.world.needs[i].void |= !kept;
             }
-            let lag = self.world.moment(place).lag.min(QUEUED);
+            let lag = self.world.moment(place).lag.min(OWN_HANDLING);
             self.world.set_lag(place, lag);
         }
     }
@@ -511,4 +511,4 @@ impl<'g> Change<'g> {
 /// The preload scanner asks so soon after bytes have come, in ms.
 const SCANNED: f64 = 15.0;
 /// What the browser takes of itself before it sends, in ms.
-const QUEUED: f64 = 5.0;
+pub(super) const OWN_HANDLING: f64 = 5.0;

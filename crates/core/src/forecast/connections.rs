@@ -1,16 +1,13 @@
 //! What edits do to connections: who goes before whom for one, who needs none of its own any more, and who opens one
 //! in another's place.
 
-use super::change::Change;
+use super::change::{Change, OWN_HANDLING};
 use super::pool::Seat;
 use super::seats::{LOW, rank};
 use super::world::{Bond, Kind, Need, Phase, Place};
+use crate::graph::QUEUED;
 use crate::{Request, RequestId, ResourceKind};
 
-/// What the browser takes of itself before it sends, in ms.
-const HANDLED: f64 = 5.0;
-/// A request that wants a connection later than so long after it was asked for, in ms, was held back.
-const HELD: f64 = 20.0;
 /// What was sent so long after another had come, in ms, did not wait for that: the thread may be at work in between.
 const SINCE: f64 = 200.0;
 
@@ -41,8 +38,7 @@ impl Change<'_> {
         if held.is_empty() {
             return;
         }
-        let own = self.needs_of(Phase::Sent.of(id)).into_iter().map(|i| self.world.needs[i].on);
-        let own: Vec<Place> = own.filter(|on| self.of_request(*on) != Some(id)).collect();
+        let own = self.waits_for(id);
         for i in held {
             let need = self.world.needs[i];
             self.world.needs[i].void = true;
@@ -58,21 +54,20 @@ impl Change<'_> {
         // One that was seen to follow it does so by itself.
         let Some(next) = self.held_picture(id).filter(|_| self.held_for(id).is_empty()) else { return };
         let (asked, sent) = (Phase::Asked.of(next), Phase::Sent.of(next));
+        // One that is there no sooner than rendering is let go lets none go.
+        let soonest = self.world.moment(Phase::Sent.of(id)).at + self.world.round_trip;
+        if !is_gone && soonest >= self.world.moment(sent).at {
+            return;
+        }
         for i in self.needs_of(sent) {
             self.world.needs[i].void |= self.world.needs[i].on != asked;
         }
-        if is_gone {
-            for on in self.needs_of(Phase::Sent.of(id)).into_iter().map(|i| self.world.needs[i].on).collect::<Vec<_>>()
-            {
-                if self.of_request(on) != Some(id) {
-                    self.world.need(sent, on, Bond::Gate);
-                }
-            }
-        } else {
-            self.world.need(sent, Phase::Done.of(id), Bond::Gate);
+        let after = if is_gone { self.waits_for(id) } else { vec![Phase::Done.of(id)] };
+        for on in after {
+            self.world.need(sent, on, Bond::Gate);
         }
         let own = self.world.moment(Phase::Sent.of(id)).lag;
-        self.world.set_lag(sent, own.clamp(0.0, HANDLED));
+        self.world.set_lag(sent, own.clamp(0.0, OWN_HANDLING));
     }
 
     /// The picture of a host that was held back the longest until rendering was let go, while another one of it was on
@@ -87,8 +82,8 @@ impl Change<'_> {
             let sent = at(Phase::Sent, r.id);
             r.id != id
                 && is_picture(r)
-                && seat.is_some_and(|seat| seat.pool == own.pool && seat.wants > at(Phase::Asked, r.id) + HELD)
-                && at(Phase::Asked, r.id) <= went + HELD
+                && seat.is_some_and(|seat| seat.pool == own.pool && seat.wants > at(Phase::Asked, r.id) + QUEUED.0)
+                && at(Phase::Asked, r.id) <= went + QUEUED.0
                 && sent > went
                 && sent <= came + SINCE
                 && !self.world.moment(Phase::Asked.of(r.id)).gone
@@ -103,6 +98,12 @@ impl Change<'_> {
         let released = &self.ground.moments.released;
         let needs = self.needs_of(Phase::Sent.of(id));
         needs.iter().map(|i| self.world.needs[*i].on).any(|on| released.values().any(|place| *place == on))
+    }
+
+    /// What a request waits for to be sent, but for its own asking and connection.
+    fn waits_for(&self, id: RequestId) -> Vec<Place> {
+        let on = self.needs_of(Phase::Sent.of(id)).into_iter().map(|i| self.world.needs[i].on);
+        on.filter(|on| self.of_request(*on) != Some(id)).collect()
     }
 
     /// The needs of requests with a seat that are held back for the answer of a request.

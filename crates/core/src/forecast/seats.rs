@@ -3,16 +3,11 @@
 //! the browser held it back for something else.
 
 use super::pool::{Judge, Pool, Pools, Seat, Turn};
-use crate::graph::TOLD_LATE;
+use crate::graph::{MOST_CONNECTIONS, QUEUED, TOLD_LATE};
 use crate::http::closes;
 use crate::{CacheSource, Http, Prepared, Request, RequestId, ResourceKind};
 use std::collections::HashMap;
 
-/// Connections of a host at a time.
-const MOST: usize = 6;
-/// A connection that was free for longer than this before a request was sent over it, in ms, is not what the request
-/// waited for.
-const HANDED: f64 = 20.0;
 /// Times that are equal but for how exactly they are told, in ms.
 const EQUAL: f64 = 0.01;
 /// Requests that came within so long of each other, in ms, may have come in another order than they were asked for in.
@@ -319,7 +314,7 @@ fn rooms(all: &mut [Observed], most: usize) {
         let Some(connecting) = own.connecting else { continue };
         let ends = |other: &Observed| {
             let end = other.free.min(connecting);
-            other.may_end <= connecting && other.free > own.could && connecting - end <= HANDED
+            other.may_end <= connecting && other.free > own.could && connecting - end <= QUEUED.0
         };
         let before = (0..all.len()).filter(|&o| o != place && !followed[o] && ends(&all[o]));
         let Some(before) = before.min_by(|a, b| all[*a].free.total_cmp(&all[*b].free)) else { continue };
@@ -363,7 +358,7 @@ fn as_told(members: &[&Request], number: u32, pool: &Pool, could: &[f64]) -> Vec
             let open = at_or(request.connect_end, own_sent).min(own_sent);
             let before = next_to(request, -1).filter(|before| {
                 let free = free(before);
-                connecting.is_none() && own_sent - free <= HANDED && asked < free
+                connecting.is_none() && own_sent - free <= QUEUED.0 && asked < free
             });
             let had = match before {
                 _ if connecting.is_some() => open,
@@ -411,7 +406,7 @@ fn pool_of(members: &[&Request], prepared: &Prepared) -> Pool {
     let trips = if secure { 2.0 } else { 1.0 };
     let way = prepared.load.conditions.as_ref().map_or(0.0, crate::Conditions::total_round_trip_ms);
     Pool {
-        most: MOST,
+        most: MOST_CONNECTIONS as usize,
         keeps: !members.iter().all(|r| closes(r)) || by_connection.values().any(|users| *users > 1),
         opens: opens.get(opens.len() / 2).copied().unwrap_or(way * trips),
     }

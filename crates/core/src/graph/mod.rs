@@ -27,7 +27,7 @@ pub(crate) use busy::is_synchronous;
 pub(crate) use edge::SLACK;
 pub use edge::{About, Cause, Does, Edge, Fill, Moment, Piece};
 pub use fact::{AskedFor, Behind, Code, HandedOver, LegFact};
-pub(crate) use network::TOLD_LATE;
+pub(crate) use network::{MOST_CONNECTIONS, QUEUED, TOLD_LATE};
 pub(crate) use stops::stands_below;
 
 use crate::{Line, Load, Millis, Owners, Prepared, Request, RequestId, Work, WorkName};

@@ -7,9 +7,9 @@ use crate::{Millis, Request, RequestId, ResourceKind};
 /// A request sent so soon after rendering was let go had been held back for it.
 const LET_GO: Millis = Millis(15.0);
 /// Connections to one host at a time, over HTTP/1.1.
-const MOST_CONNECTIONS: u32 = 6;
+pub(crate) const MOST_CONNECTIONS: u32 = 6;
 /// A shorter time in the queue is the browser's own handling.
-const QUEUED: Millis = Millis(20.0);
+pub(crate) const QUEUED: Millis = Millis(20.0);
 /// The end of a request may be told so long after the next one was sent.
 pub(crate) const TOLD_LATE: Millis = Millis(5.0);
 

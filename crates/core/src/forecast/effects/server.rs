@@ -73,7 +73,9 @@ pub(super) fn nearer(change: &mut Change<'_>, host: &str, round_trip: Millis) ->
         }
         if let Some(seat) = &mut change.world.seats[id.0 as usize] {
             seat.opens = seat.opens.map(|opens| (opens - less * trips).max(0.0));
-            pools.insert(seat.pool, less * trips);
+            // Of those that come over a connection that was open the handshake is not told.
+            let most = pools.entry(seat.pool).or_default();
+            *most = most.max(less * trips);
         }
     }
     for (pool, less) in pools {
