@@ -85,7 +85,7 @@ fn in_the_place_of_a_script_that_is_taken_off_nothing_waits_for_one_that_stands_
     site.draws([4050.0, 4060.0]);
     site.paints(4080.0, None);
     (site.0.fcp, site.0.dom_interactive) = (Some(Millis(4080.0)), Some(Millis(4040.0)));
-    site.0.largest_stands = Some(Standing::Lines { first: 5, last: 5 });
+    site.0.largest_stands = Some(Standing::Lines { first: 5, last: 5, columns: None });
     // A handler of the load event waits for both.
     site.works(WorkName::Task, 0, [4100.0, 4106.0], None);
     site.works(WorkName::Event, 1, [4100.0, 4106.0], None).event = Some("load".into());
@@ -482,7 +482,7 @@ fn the_parser_stops_at_a_script_that_is_not_there_yet_and_what_stands_above_it_i
     site.works(WorkName::Evaluate, 2, [2015.0, 2035.0], Some("below.js"));
     site.draws([2040.1, 2060.0]);
     site.paints(2080.0, None);
-    site.0.largest_stands = Some(Standing::Lines { first: 10, last: 10 });
+    site.0.largest_stands = Some(Standing::Lines { first: 10, last: 10, columns: None });
     let sooner = forecast(&site, &[Edit::FasterResponse { file: file("late.css"), to: Some(Millis(0.0)) }]);
     // The sheet is there at 250; the text would be on the screen by 340, long before the script.
     let gain = change(&sooner, Metric::Lcp);
@@ -642,7 +642,7 @@ fn text_above_a_script_in_the_body_does_not_wait_for_it() {
         site.draws([1510.0, 1520.0]);
         site.paints(1540.0, None);
         site.0.dom_interactive = Some(Millis(1502.5));
-        site.0.largest_stands = Some(Standing::Lines { first: line, last: line });
+        site.0.largest_stands = Some(Standing::Lines { first: line, last: line, columns: None });
         change(&forecast(&site, &at_once("look.css")), Metric::Lcp)
     };
     // The document itself is there at 200 ms.

@@ -539,7 +539,7 @@ fn a_sheet_in_the_body_holds_the_parser_until_those_above_it_are_in_force() {
     site.draws([906.0, 912.0]);
     site.paints(930.0, None);
     (site.0.fcp, site.0.dom_interactive) = (Some(Millis(930.0)), Some(Millis(905.5)));
-    site.0.largest_stands = Some(Standing::Lines { first: 20, last: 20 });
+    site.0.largest_stands = Some(Standing::Lines { first: 20, last: 20, columns: None });
     let legs = path(&site);
     assert!(given(&legs, "look.css") > 700.0, "{legs:#?}");
     assert!(given(&legs, "two.css") < 10.0, "{legs:#?}");
@@ -586,7 +586,7 @@ fn words_that_the_markup_does_not_have_came_by_the_run_that_put_html_in() {
     let legs = path(&site);
     assert!(given(&legs, "words.json") > 600.0, "{legs:#?}");
     // Words of the markup are not put in by it.
-    site.0.largest_stands = Some(Standing::Lines { first: 9, last: 9 });
+    site.0.largest_stands = Some(Standing::Lines { first: 9, last: 9, columns: None });
     let legs = path(&site);
     assert!(given(&legs, "words.json") < 1.0, "{legs:#?}");
 }
@@ -681,7 +681,7 @@ fn text_that_the_parser_had_read_past_was_in_the_next_frame() {
         site.changes(775.0, "shows.js");
         site.draws([781.0, 790.0]);
         site.paints(830.0, None);
-        site.0.largest_stands = Some(Standing::Lines { first: line, last: line });
+        site.0.largest_stands = Some(Standing::Lines { first: line, last: line, columns: None });
         given(&path(&site), "shows.js")
     };
     assert!(shown_by(4) > 500.0, "{}", shown_by(4));
@@ -726,7 +726,7 @@ fn what_the_parser_reads_when_it_is_past_the_text_does_not_bring_it() {
         site.paints(1240.0, None);
         site.0.dom_interactive = Some(Millis(1215.0));
         site.0.animations = vec![Animation { name: "rise".into(), from: Millis(620.0), to: Millis(1218.0) }];
-        site.0.largest_stands = Some(Standing::Lines { first: line, last: line });
+        site.0.largest_stands = Some(Standing::Lines { first: line, last: line, columns: None });
         given(&path(&site), "two.js")
     };
     assert!(waits_for(45) > 400.0, "{}", waits_for(45));
@@ -792,7 +792,7 @@ fn text_whose_font_is_asked_for_past_the_limit_is_in_the_next_frame_whatever_run
         site.changes(2650.0, "below.js");
         site.draws([2665.0, 2690.0]);
         site.paints(2710.0, None);
-        site.0.largest_stands = Some(Standing::Lines { first: 10, last: 10 });
+        site.0.largest_stands = Some(Standing::Lines { first: 10, last: 10, columns: None });
         if fonts {
             set_in(&mut site, "own.woff2", FontDisplay::Auto);
         }
@@ -899,4 +899,28 @@ fn a_connection_that_had_rested_is_not_what_a_file_waited_for() {
     };
     assert!(held(400.0));
     assert!(!held(904.0), "it was sent when another had done with the connection");
+}
+
+/// A document of one line: a script that stops the parser stands above the words or below them by its column alone.
+#[test]
+fn in_a_document_of_one_line_columns_tell_what_stands_above_the_words() {
+    let given_with = |words: u32| {
+        let mut site = Site::new();
+        let stop = on_line(site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 300.0, 600.0]), 1);
+        stop.render_blocking = RenderBlocking::InBodyParserBlocking;
+        stop.initiator.column = Some(500);
+        site.draws([205.0, 215.0]);
+        site.runs(WorkName::Evaluate, [601.0, 605.0], "library.js");
+        site.asks("app.js", ResourceKind::Script, [160.0, 160.0, 250.0, 260.0]).initiator = script(&["library.js"]);
+        site.runs(WorkName::Evaluate, [605.5, 700.0], "app.js");
+        site.changes(699.0, "app.js");
+        site.draws([701.0, 707.0]);
+        site.paints(725.0, None);
+        (site.0.fcp, site.0.dom_interactive) = (Some(Millis(230.0)), Some(Millis(700.0)));
+        site.0.largest_stands = Some(Standing::Lines { first: 1, last: 1, columns: Some((words, words)) });
+        let legs = path(&site);
+        legs.iter().filter(|l| l.cause == Cause::Script && l.to_ms.0 > 690.0).count()
+    };
+    assert_eq!(given_with(900), 0, "they were read once the script had run, and the next one had the thread");
+    assert_eq!(given_with(40), 1, "they were there when the frame before was drawn: the next script shows them");
 }

@@ -176,3 +176,64 @@ fn below_a_script_that_failed_what_was_there_waits_for_the_sheets_above_it() {
     assert!(given(&site, "late.css") > 700.0, "{}", given(&site, "late.css"));
     assert!(given(&site, "look.css") < 20.0, "{}", given(&site, "look.css"));
 }
+
+/// A loader puts two scripts in at once, and is told of each by the load event of its tag; the browser tells that the
+/// loader had asked for that when it put the tag in.
+#[test]
+fn the_load_event_of_a_script_that_just_ran_is_that_scripts() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    puts_in(&mut site, "first.js", [268.0, 268.0, 300.0, 310.0]);
+    puts_in(&mut site, "second.js", [268.5, 268.5, 900.0, 910.0]);
+    site.runs(WorkName::Evaluate, [311.0, 315.0], "first.js");
+    site.works(WorkName::Task, 0, [912.0, 996.0], None);
+    site.works(WorkName::Evaluate, 1, [912.0, 990.0], Some("second.js"));
+    site.works(WorkName::Event, 1, [990.5, 995.0], None).event = Some("load".into());
+    site.works(WorkName::Call, 2, [990.6, 995.0], Some("app.js"));
+    site.changes(994.0, "app.js");
+    site.draws([997.0, 1003.0]);
+    site.paints(1020.0, None);
+    site.0.scheduled = vec![Scheduled { at: Millis(268.2), ran: Millis(990.48), by: None }];
+    assert!(given(&site, "second.js") > 640.0, "{}", given(&site, "second.js"));
+    assert!(given(&site, "first.js") < 1.0, "{}", given(&site, "first.js"));
+}
+
+/// Two modules that a script imports at once: each is told of by a promise of its own.
+#[test]
+fn of_modules_imported_at_once_the_last_to_come_is_what_a_promise_tells_of() {
+    let mut site = drawn();
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+    site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
+    puts_in(&mut site, "first.js", [268.0, 268.0, 300.0, 310.0]);
+    puts_in(&mut site, "second.js", [268.5, 268.5, 900.0, 910.0]);
+    shows(&mut site, WorkName::Microtasks, 915.0, "app.js");
+    site.0.scheduled = vec![Scheduled { at: Millis(268.6), ran: Millis(915.0), by: None }];
+    assert!(given(&site, "second.js") > 620.0, "{}", given(&site, "second.js"));
+    assert!(given(&site, "first.js") < 1.0, "{}", given(&site, "first.js"));
+}
+
+/// A module runs once what it imports is there; an element that it defines renders in a promise of a library's, which
+/// came long before.
+#[test]
+fn promises_that_follow_a_run_at_once_were_kept_by_it() {
+    let given_to = |after: f64| {
+        let mut site = drawn();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
+        for (name, by, times) in [
+            ("library.js", "app.js", [262.0, 262.0, 290.0, 300.0]),
+            ("rest.js", "library.js", [302.0, 302.0, 900.0, 910.0]),
+        ] {
+            site.asks(name, ResourceKind::Script, times).initiator = Initiator { stack: Vec::new(), ..script(&[by]) };
+        }
+        site.works(WorkName::Task, 0, [912.0, 960.0], None);
+        site.works(WorkName::Evaluate, 1, [912.0, 915.0], Some("app.js"));
+        site.works(WorkName::Microtasks, 1, [915.0 + after, 920.0 + after], Some("library.js"));
+        site.changes(918.0 + after, "library.js");
+        site.draws([961.0, 967.0]);
+        site.paints(985.0, None);
+        given(&site, "rest.js")
+    };
+    assert!(given_to(0.03) > 590.0, "{}", given_to(0.03));
+    assert!(given_to(20.0) < 1.0, "the browser was at something else: {}", given_to(20.0));
+}

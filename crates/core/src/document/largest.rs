@@ -33,7 +33,22 @@ pub enum Standing {
         first: u32,
         /// The last.
         last: u32,
+        /// In which columns of these its tag begins, from 0, in UTF-16 code units as browsers count; a page may be one
+        /// line.
+        #[serde(default)]
+        columns: Option<(u32, u32)>,
     },
+}
+
+impl Standing {
+    /// The first and the last place that it may be at: line and column.
+    #[must_use]
+    pub fn places(self) -> Option<[(u32, Option<u32>); 2]> {
+        match self {
+            Self::Nowhere => None,
+            Self::Lines { first, last, columns } => Some([(first, columns.map(|c| c.0)), (last, columns.map(|c| c.1))]),
+        }
+    }
 }
 
 /// Marks the largest element and says where it is, or why it is not there.
@@ -126,10 +141,14 @@ pub fn largest_stands(load: &Load, body: &[u8]) -> Option<Standing> {
         candidate.tag.as_ref()?;
         tags = changed_since(load, &found);
     }
-    let line = |tag: &Tag| {
-        let above = body[..tag.at.min(body.len())].iter().filter(|b| **b == b'\n').count();
-        u32::try_from(above + 1).unwrap_or(u32::MAX)
+    let place = |tag: &Tag| {
+        let above = &body[..tag.at.min(body.len())];
+        let line = above.iter().filter(|b| **b == b'\n').count();
+        let start = above.iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+        let column = String::from_utf8_lossy(&above[start..]).encode_utf16().count();
+        (u32::try_from(line + 1).unwrap_or(u32::MAX), u32::try_from(column).unwrap_or(u32::MAX))
     };
     let (Some(first), Some(last)) = (tags.first(), tags.last()) else { return Some(Standing::Nowhere) };
-    Some(Standing::Lines { first: line(first), last: line(last) })
+    let (first, last) = (place(first), place(last));
+    Some(Standing::Lines { first: first.0, last: last.0, columns: Some((first.1, last.1)) })
 }

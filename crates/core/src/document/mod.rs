@@ -270,7 +270,7 @@ mod tests {
             snippet: Some("<h1>".into()),
             rect: None,
         });
-        let lines = |first, last| Some(Standing::Lines { first, last });
+        let lines = |first, last| Some(Standing::Lines { first, last, columns: Some((0, 0)) });
         let placed = |words: &str| html(&format!("<h1>Elsewhere</h1><div id=place>{words}</div>"));
         assert_eq!(largest_stands(&load, &placed("\n<h1>Words</h1>")), lines(2, 2), "not the one above its place");
         assert_eq!(largest_stands(&load, &placed("\n<h1>Words</h1>\n<p>\n<h1>More</h1>")), lines(2, 4), "alike");
@@ -282,6 +282,14 @@ mod tests {
         load.lcp_candidates[0].snippet = Some("<h1 class=\"title shown\">".into());
         let two = placed("\n<h1 class=\"small\">Words</h1>\n<h1 class=\"title\">Words</h1>");
         assert_eq!(largest_stands(&load, &two), lines(3, 3), "it has that one's classes");
+        let in_one = html("<p>Ahoy ⛵\u{1f30a}</p><h1 class=title>Words</h1>");
+        load.lcp_candidates[0].selector = Some("h1.title".into());
+        let stands = Some(Standing::Lines { first: 1, last: 1, columns: Some((46, 46)) });
+        assert_eq!(
+            largest_stands(&load, &in_one),
+            stands,
+            "columns count as browsers count: the boat one, the wave two"
+        );
         load.lcp_candidates[0].tag = None;
         load.lcp_candidates[0].snippet = None;
         assert_eq!(largest_stands(&load, &by_script), None, "the element was not resolved");

@@ -18,6 +18,8 @@ const FAILURE_TOLD: Millis = Millis(5.0);
 const AT_LOAD: Millis = Millis(5.0);
 /// The end of an animation is told within two frames.
 const OVER_TOLD: Millis = Millis(34.0);
+/// Between a run and the promises that it kept lies nothing else.
+const AT_ONCE: Millis = Millis(0.2);
 /// A callback that has looked so often before is waiting for something.
 const LOOKS: usize = 2;
 
@@ -73,6 +75,9 @@ impl Graph<'_> {
         if let Some(edge) = self.looked_for(index, &around, &url) {
             return vec![edge];
         }
+        if let Some(edge) = self.right_after(&around, &url) {
+            return vec![edge];
+        }
         if let Some(edge) = around.iter().find_map(|&i| self.timer(i, &url)) {
             return vec![edge];
         }
@@ -89,6 +94,21 @@ impl Graph<'_> {
             return vec![edge];
         }
         self.since_first_run(index, &url, event)
+    }
+
+    /// Promises' callbacks that run as soon as a run of the same task is over: it kept them (HTML, section 8.1.4.4, "clean
+    /// up after running script").
+    fn right_after(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
+        let promises = *around.iter().rev().find(|&&i| self.work(i).name == WorkName::Microtasks)?;
+        let began = self.work(promises).start;
+        let before = (0..promises).rev().take_while(|i| self.work(*i).depth > 0);
+        let beside = before.into_iter().find(|i| self.parents[*i] == self.parents[promises])?;
+        let ended = self.work(beside).end();
+        let run = (beside..promises).find(|i| self.work(*i).script().is_some())?;
+        let fact = LegFact::CalledBack { script: self.code(url) };
+        let from = Moment::Inside(run, Does::Schedules);
+        let edge = Edge::new(from, ended, Cause::ScriptWait, About::Script(url.clone()), fact);
+        (began - ended <= AT_ONCE).then(|| edge.filled(Fill::Thread))
     }
 
     /// A timer: back to whoever set it.
@@ -114,6 +134,10 @@ impl Graph<'_> {
         let fact = LegFact::CalledBack { script: self.code(url) };
         let about = About::Script(url.clone());
         let edge = |from, at| Edge::new(from, at, Cause::ScriptWait, about.clone(), fact.clone()).filled(Fill::Thread);
+        // The tag that puts a script in asked for its load event: it is told once that has run, in the same task.
+        if let Some(edges) = self.load_of_script(around, url) {
+            return Some(edges);
+        }
         let told = self.in_promises(around[0]) || around.iter().any(|i| self.work(*i).name == WorkName::Event);
         if let Some((came, module)) = self.imported_since(url, asked.at, to).filter(|_| told) {
             return Some(vec![edge(Moment::Done(module), came)]);
@@ -154,6 +178,14 @@ impl Graph<'_> {
         })
     }
 
+    /// The event of a script that has just run (HTML, section 4.12.1.3, last steps).
+    fn load_of_script(&self, around: &[usize], url: &Arc<str>) -> Option<Vec<Edge>> {
+        let event = *around.iter().find(|&&i| self.work(i).name == WorkName::Event)?;
+        let task = self.work(*around.last()?).start;
+        let ran = |edge: &Edge| matches!(edge.from, Moment::Released(_)) && edge.at >= task;
+        self.event(event, url).filter(|edges| edges.iter().all(ran))
+    }
+
     /// A module that a script imports as it runs (HTML, section 8.1.6.7.3), or a script that it puts in and whose load
     /// event it is told, with those that this imports in turn: the last of them to come.
     fn imported_since(&self, url: &Arc<str>, asked: Millis, by: Millis) -> Option<(Millis, RequestId)> {
@@ -163,9 +195,12 @@ impl Graph<'_> {
                 .request(*id)
                 .is_some_and(|r| r.kind == ResourceKind::Script && (r.start - asked).0.abs() <= IMPORT_ASKED.0)
         };
-        let module = self.prepared.answers_to(url).iter().map(|(_, id)| *id).find(is_import)?;
-        let imports = self.imports(&self.load.request(module)?.url, by).into_iter().map(|(id, _)| id);
-        let all = std::iter::once(module).chain(imports).filter_map(came);
+        let modules = self.prepared.answers_to(url).iter().map(|(_, id)| *id).filter(is_import);
+        let imports = |module: RequestId| {
+            let url = self.load.request(module).map(|r| r.url.clone());
+            url.map(|url| self.imports(&url, by)).unwrap_or_default().into_iter().map(|(id, _)| id)
+        };
+        let all = modules.flat_map(|module| std::iter::once(module).chain(imports(module))).filter_map(came);
         all.filter(|(end, _)| *end <= by + SLACK).max_by(|a, b| a.0.order(&b.0))
     }
 

@@ -74,10 +74,8 @@ impl Graph<'_> {
 
     /// When the parser is known to have been past the text of a paint: it had reached a script or sheet below it.
     fn read_past(&self, paint: Millis) -> Option<Millis> {
-        let Some(Standing::Lines { last, .. }) = self.load.largest_stands.filter(|_| self.is_largest(paint)) else {
-            return None;
-        };
-        let below = self.parser.stops.iter().filter(|stop| stop.place.is_some_and(|(line, _)| line > last));
+        let [_, last] = self.load.largest_stands.filter(|_| self.is_largest(paint))?.places()?;
+        let below = self.parser.stops.iter().filter(|stop| stop.place.is_some_and(|place| above(last, place)));
         below.map(|stop| stop.released).reduce(Millis::min)
     }
 
@@ -153,14 +151,14 @@ impl Graph<'_> {
         // What stands below a script or sheet that stops the parser in the body waits for that too. A
         // picture's bytes may have come long before, by the preload scanner.
         let element = file.map(|f| self.load.first_hop(f)).and_then(|f| place(self.prepared, f));
-        let stands = self.load.largest_stands.filter(|_| text && self.is_largest(paint));
+        let stands = self.load.largest_stands.filter(|_| text && self.is_largest(paint)).and_then(Standing::places);
         for request in self.load.requests.iter().filter(|r| r.main_frame) {
             let stops = request.render_blocking == RenderBlocking::InBodyParserBlocking;
             let stop = place(self.prepared, request);
             let is_above = match (stop, element, stands) {
                 (Some(stop), Some(element), _) => Some(above(stop, element)),
-                (Some((line, _)), None, Some(Standing::Lines { first, .. })) if line < first => Some(true),
-                (Some((line, _)), None, Some(Standing::Lines { last, .. })) if line > last => Some(false),
+                (Some(stop), None, Some([first, _])) if above(stop, first) => Some(true),
+                (Some(stop), None, Some([_, last])) if above(last, stop) => Some(false),
                 _ if !text => Some(false),
                 _ => None,
             };

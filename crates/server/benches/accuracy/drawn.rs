@@ -4,6 +4,7 @@
 use rand::prelude::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 /// The document's host, and those of files.
@@ -50,6 +51,7 @@ pub struct Draw {
     /// Below it.
     pub below: Vec<String>,
     picture: Vec<u8>,
+    packages: PathBuf,
 }
 
 /// Shows the words at their place.
@@ -73,7 +75,7 @@ pub fn words() -> String {
 
 impl Draw {
     /// A page without anything on it yet.
-    pub fn empty(seed: u64, picture: &[u8]) -> Self {
+    pub fn empty(seed: u64, picture: &[u8], packages: &Path) -> Self {
         Self {
             chance: ChaCha8Rng::seed_from_u64(seed),
             files: Vec::new(),
@@ -82,6 +84,7 @@ impl Draw {
             above: vec!["<p>First</p>".into()],
             below: Vec::new(),
             picture: picture.to_vec(),
+            packages: packages.to_owned(),
         }
     }
 
@@ -138,6 +141,15 @@ impl Draw {
         };
         let body = format!("{work}{does}\n/*{}*/", "-".repeat(padding));
         self.file("js", "text/javascript", body.into_bytes())
+    }
+
+    /// A file of a package, `NAME@VERSION/PATH`; empty where the package is not there.
+    pub fn library(&mut self, file: &str) -> String {
+        let body = crate::templates::of_registry(&self.packages, file).unwrap_or_default();
+        match file.ends_with(".css") {
+            true => self.file("css", "text/css", body),
+            false => self.file("js", "text/javascript", body),
+        }
     }
 
     pub fn sheet(&mut self, rules: &str) -> String {

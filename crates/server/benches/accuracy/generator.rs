@@ -5,10 +5,11 @@ use crate::drawn::{Draw, Drawn, HOSTS, SHOW, words};
 use crate::rarer::{self, RARER_FROM};
 use rand::Rng;
 use rand::prelude::IndexedRandom;
+use std::path::Path;
 
 /// Draws the page of a seed. `picture` is the file that pictures are.
 pub fn draw(seed: u64, picture: &[u8]) -> Drawn {
-    let mut draw = Draw::empty(seed, picture);
+    let mut draw = Draw::empty(seed, picture, Path::new(""));
     for _ in 0..draw.chance.random_range(1..5) {
         draw.head_piece();
     }

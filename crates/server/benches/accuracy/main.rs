@@ -23,6 +23,7 @@ mod judge;
 mod kept;
 mod late;
 mod later;
+mod libraries;
 mod looks;
 mod measure;
 mod noise;

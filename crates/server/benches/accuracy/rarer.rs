@@ -4,9 +4,11 @@
 use crate::drawn::{Draw, Drawn, HOSTS, PLACE, SHOW, Way, acting, words};
 use crate::habits::HABITS;
 use crate::later::LATER;
+use crate::libraries::LIBRARIES;
 use crate::looks::LOOKS;
 use rand::Rng;
 use rand::prelude::IndexedRandom;
+use std::path::Path;
 use std::time::Duration;
 
 /// From this seed on pages show their largest element in one of these ways.
@@ -83,6 +85,11 @@ pub fn all() -> impl Iterator<Item = (&'static str, Way)> {
     WAYS.into_iter().chain(LOOKS).chain(LATER).chain(HABITS)
 }
 
+/// And those with libraries, which no page is drawn with.
+pub fn with_libraries() -> impl Iterator<Item = (&'static str, Way)> {
+    all().chain(LIBRARIES)
+}
+
 /// Puts one of the ways into a page.
 pub fn largest(draw: &mut Draw, seed: u64) -> String {
     let count = if seed < ALL_FROM { WAYS.len() } else { all().count() };
@@ -96,11 +103,11 @@ pub fn largest(draw: &mut Draw, seed: u64) -> String {
 const LATE: Duration = Duration::from_millis(800);
 const SOON: Duration = Duration::from_millis(8);
 
-/// A page with nothing on it but one of the ways, in a variant; every file but `late` comes soon. `None` where there is
-/// no such way or no such file.
-pub fn plain(way: usize, variant: u64, late: Option<usize>, picture: &[u8]) -> Option<Drawn> {
-    let (name, way) = all().nth(way)?;
-    let mut draw = Draw::empty(variant, picture);
+/// A page with nothing on it but one of the ways, in a variant; every file but `late` comes soon; libraries come from
+/// `packages`. `None` where there is no such way or no such file.
+pub fn plain(way: usize, variant: u64, late: Option<usize>, picture: &[u8], packages: &Path) -> Option<Drawn> {
+    let (name, way) = with_libraries().nth(way)?;
+    let mut draw = Draw::empty(variant, picture, packages);
     let largest = way(&mut draw);
     let (html, _) = draw.html(&largest);
     draw.files.iter_mut().for_each(|file| file.wait = SOON);

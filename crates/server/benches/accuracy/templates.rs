@@ -396,6 +396,15 @@ fn parts(page: &str) -> (&str, &str) {
     page[scope..].find('/').map_or((page, ""), |at| (&page[..scope + at], &page[scope + at + 1..]))
 }
 
+/// A file of a package, `NAME@VERSION/PATH`; its package is fetched where it is not there.
+pub fn of_registry(packages: &Path, file: &str) -> Result<Vec<u8>, String> {
+    let (package, path) = parts(file);
+    if !packages.as_os_str().is_empty() {
+        unpack(packages, package)?;
+    }
+    std::fs::read(packages.join(package).join(path)).map_err(|e| format!("{file}: {e}"))
+}
+
 /// Has a package of the registry lie in a folder of its own, without what it depends on.
 fn unpack(packages: &Path, package: &str) -> Result<(), String> {
     let folder = packages.join(package);

@@ -4,7 +4,7 @@
 use crate::blame::{Instead, Measured, Tried, judged, largest};
 use crate::generated::loaded;
 use crate::kept::keep;
-use crate::rarer::{all, plain};
+use crate::rarer::{plain, with_libraries};
 use phainon_core::{ResourceKey, largest_stands};
 use std::ops::Range;
 use std::path::Path;
@@ -18,7 +18,7 @@ pub async fn ways(variants: Range<u64>, folder: &Path, only: Option<&str>) {
     let picture = crate::picture::picture();
     for variant in variants {
         let wanted = |name: &str| only.is_none_or(|only| only.split(',').any(|o| name.contains(o)));
-        for (way, (name, _)) in all().enumerate().filter(|(_, (name, _))| wanted(name)) {
+        for (way, (name, _)) in with_libraries().enumerate().filter(|(_, (name, _))| wanted(name)) {
             println!("{way}, {variant}: {name}");
             if let Err(why) = one(way, variant, &picture, folder).await {
                 println!("  could not be measured: {why}");
@@ -28,11 +28,15 @@ pub async fn ways(variants: Range<u64>, folder: &Path, only: Option<&str>) {
 }
 
 async fn one(way: usize, variant: u64, picture: &[u8], folder: &Path) -> Result<(), String> {
-    let page = plain(way, variant, None, picture).ok_or("no such way")?;
+    let packages = folder.join("packages");
+    let page = plain(way, variant, None, picture, &packages).ok_or("no such way")?;
+    if page.files.iter().any(|file| file.body.is_empty() && file.leads.is_none()) {
+        return Err("a library is not there".into());
+    }
     let files: Vec<String> = page.files.iter().map(|f| format!("https://{}/{}", f.host, f.name)).collect();
     let (before_ms, what) = largest(&loaded(page).await?).ok_or("no largest paint")?;
     for (at, file) in files.iter().enumerate() {
-        let page = plain(way, variant, Some(at), picture).ok_or("no such file")?;
+        let page = plain(way, variant, Some(at), picture, &packages).ok_or("no such file")?;
         let (about, markup) = (page.about.clone(), page.html.clone());
         let mut load = loaded(page).await?;
         // The address of a picture out of a fetch is another in every load.
@@ -53,6 +57,6 @@ async fn one(way: usize, variant: u64, picture: &[u8], folder: &Path) -> Result<
 
 /// The HTML of such a page, by its seed.
 pub fn markup_of(seed: u64) -> Option<String> {
-    let page = plain(usize::try_from(seed / A_WAY).ok()?, seed % A_WAY / A_VARIANT, None, &[])?;
+    let page = plain(usize::try_from(seed / A_WAY).ok()?, seed % A_WAY / A_VARIANT, None, &[], Path::new(""))?;
     Some(page.html)
 }
