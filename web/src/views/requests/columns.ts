@@ -1,5 +1,6 @@
 import type { RequestRow } from '../../api/types';
 import { kB, KINDS, ms } from '../../parts/format';
+import { shortName } from '../../parts/names';
 import { durationOf, waitOf } from './filter';
 
 export interface Column {
@@ -15,7 +16,7 @@ export interface Column {
   text: (row: RequestRow, total: number) => string;
 }
 
-const last = (url: string | null) => (url ? (url.split(/[?#]/)[0]?.replace(/\/$/, '').split('/').pop() ?? url) : '');
+const last = (url: string | null) => (url ? shortName(url) : '');
 
 /** Every column that the waterfall can show beside the bars. */
 export const COLUMNS: Column[] = [

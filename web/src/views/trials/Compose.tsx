@@ -8,7 +8,7 @@ import { EFFORT, ms, plural } from '../../parts/format';
 import { useNotice } from '../../shell/notices';
 import { useReading } from '../../shell/reading';
 import { ByAddress } from './ByAddress';
-import { nameOf } from './words';
+import { shortName } from '../../parts/names';
 
 const ByHand = lazy(() => import('./ByHand'));
 
@@ -147,7 +147,7 @@ export function Compose({ offer }: { offer: TrialOffer }) {
             {byHand.map((h) => (
               <Chosen
                 key={h.url}
-                words={`${nameOf(h.url)}, by hand`}
+                words={`${shortName(h.url)}, by hand`}
                 onRemove={() => change({ byHand: byHand.filter((other) => other.url !== h.url) })}
               />
             ))}

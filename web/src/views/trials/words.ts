@@ -1,5 +1,6 @@
 import type { Becomes, Compared, Trial, Verdict } from '../../api/types';
 import { plural } from '../../parts/format';
+import { shortName } from '../../parts/names';
 
 export const VERDICTS: Record<Verdict, string> = { better: 'better', worse: 'worse', cannot_tell: 'can’t tell' };
 
@@ -12,12 +13,10 @@ export const BECOMES: Record<Becomes, string> = {
 
 /** What is tried, in one line. */
 export function title(trial: Trial): string {
-  const [first] = [...trial.edits.map((e) => e.title), ...trial.by_hand.map((url) => `${nameOf(url)}, by hand`)];
+  const [first] = [...trial.edits.map((e) => e.title), ...trial.by_hand.map((url) => `${shortName(url)}, by hand`)];
   const more = trial.edits.length + trial.by_hand.length - 1;
   return `${first ?? 'Nothing'}${more > 0 ? `, and ${plural(more, 'edit')} more` : ''}`;
 }
-
-export const nameOf = (url: string) => url.split(/[?#]/)[0]?.replace(/\/$/, '').split('/').at(-1) ?? url;
 
 /** What a verdict leaves open. */
 export function openQuestion(c: Compared, verdict: Verdict, broken: boolean): string {
