@@ -39,6 +39,8 @@ pub(super) struct Moments {
     pub candidates: Vec<Paint>,
     /// The moment of each screen frame.
     pub frames: Vec<Place>,
+    /// That of each layout shift.
+    pub shifts: Vec<Place>,
     pub parser_end: Place,
     pub content_loaded: Option<Place>,
     /// When blocking requests let go.
@@ -135,6 +137,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             })
             .collect();
         let frames = load.frames.iter().map(|f| builder.frame(f.at_ms)).collect();
+        let shifts = load.shifts.iter().map(|s| builder.shift(s.at)).collect();
         let content_loaded = load.dom_content_loaded.map(|at| {
             let place = builder.world.add(Kind::After, at.0);
             let edges = graph.parsed_by(at);
@@ -156,6 +159,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             first_paint,
             candidates,
             frames,
+            shifts,
             parser_end: builder.parser_end,
             content_loaded,
             released: builder.released,
@@ -510,6 +514,20 @@ impl<'g, 'a> Builder<'g, 'a> {
                 self.gate(place, end);
             }
             None => self.world.need(place, START, Bond::Gate),
+        }
+        place
+    }
+
+    /// A layout shift: with the laying out of its task, and not without what set it off.
+    fn shift(&mut self, at: Millis) -> Place {
+        let place = self.world.add(Kind::After, at.0);
+        let task = self.prepared.task_at(at).and_then(|piece| self.task_of(piece));
+        let laid_out = task.map(|task| self.inside(task, at.0 - self.world.tasks[task as usize].start));
+        self.world.need(place, laid_out.unwrap_or(START), Bond::Gate);
+        if let Some(edge) = self.graph.shifted(at)
+            && let Some(on) = self.place(&edge, at.0)
+        {
+            self.world.need(place, on, Bond::Origin);
         }
         place
     }

@@ -29,9 +29,9 @@ fn latest(edges: &[Edge]) -> Millis {
 
 /// The drawing of a frame: its last piece of work, and when style for it began.
 #[derive(Clone, Copy)]
-struct Drawn {
-    last: usize,
-    at: Millis,
+pub(super) struct Drawn {
+    pub last: usize,
+    pub at: Millis,
 }
 
 impl Graph<'_> {
@@ -95,7 +95,7 @@ impl Graph<'_> {
     }
 
     /// The longest run of script since a moment that changed the page, up to a frame.
-    fn changing_run(&self, since: Millis, drawn: Drawn) -> Option<usize> {
+    pub(super) fn changing_run(&self, since: Millis, drawn: Drawn) -> Option<usize> {
         let work = &self.load.work;
         // Where a change is pending already no other is told of; HTML that a run puts in is read within it.
         let changed = |i: &usize| {
@@ -198,7 +198,7 @@ impl Graph<'_> {
     }
 
     /// When style began for the frame before one: no task draws two.
-    fn frame_before(&self, drawn: Drawn) -> Option<Millis> {
+    pub(super) fn frame_before(&self, drawn: Drawn) -> Option<Millis> {
         let work = &self.load.work;
         let task = work[..drawn.last].iter().rposition(|w| w.depth == 0)?;
         let earlier = work[..task].iter().rposition(|w| w.name == WorkName::Paint && w.end() <= drawn.at)?;
@@ -396,7 +396,7 @@ impl Graph<'_> {
     }
 
     /// A sheet that came into force between two frames without having blocked rendering.
-    fn sheet_between(&self, since: Millis, until: Millis) -> Option<(Millis, RequestId)> {
+    pub(super) fn sheet_between(&self, since: Millis, until: Millis) -> Option<(Millis, RequestId)> {
         let sheets = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Style && r.main_frame);
         let in_force = sheets.filter_map(|r| Some((self.prepared.released(r)?, r.id)));
         in_force.filter(|(at, _)| *at > since && *at <= until).max_by(|a, b| a.0.order(&b.0))

@@ -21,6 +21,7 @@ mod parser;
 mod scripts;
 mod shared;
 mod sheets;
+mod shifts;
 mod stops;
 
 pub(crate) use busy::is_synchronous;

@@ -22,7 +22,6 @@ pub(super) fn set_dimensions(change: &mut Change<'_>, scope: &Scope) -> Effect {
         return unforeseen("No picture or frame of it came in this load.");
     }
     let own = |at: f64| ends.iter().any(|end| at >= *end && at - end <= SOON);
-    let left: Vec<_> = load.shifts.iter().filter(|s| !own(s.at.0)).cloned().collect();
-    change.shifted = change.shifted.max(crate::metrics::cls(&load.shifts) - crate::metrics::cls(&left));
+    change.settled.extend((0..load.shifts.len()).filter(|place| own(load.shifts[*place].at.0)));
     Ok(())
 }
