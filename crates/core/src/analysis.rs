@@ -1,6 +1,7 @@
 //! Everything that is computed from one load, in the shape in which the command line and the API give it.
 
 use crate::checks::{CheckContext, Finding, run_checks};
+use crate::graph::Graph;
 use crate::main_thread::{MainThread, main_thread};
 use crate::metrics::{
     DomainShare, LcpParts, Metric, Metrics, Placement, Ruler, WeightShare, by_domain, by_kind, lcp_parts, metrics,
@@ -8,10 +9,11 @@ use crate::metrics::{
 };
 use crate::path::{Leg, path_to_largest};
 use crate::server_work::{ServerAnswer, answers, server_part};
+use crate::shifts::{ShiftRow, shift_rows};
 use crate::words::{SaidFinding, SaidLeg, SaidMissing, note_sentence, say_finding, say_leg, say_missing};
 use crate::{
     Bodies, BodyRef, Bytes, CacheSource, Conditions, ForcedRow, HandlerRow, Initiator, Interaction, Lanes, Load,
-    Millis, Missing, Moved, Note, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
+    Millis, Missing, Note, Observed, Owner, Owners, Prepared, Rect, RenderBlocker, RenderBlocking, RequestId,
     ResourceKind, ScreenFrame, Settings, Source, UserTiming, Visit, forced, handlers, interactions, lanes,
     render_blockers, server_timing,
 };
@@ -21,7 +23,7 @@ use std::sync::Arc;
 use ts_rs::TS;
 
 /// Rises whenever a load may be analysed differently; cached results of an older version are dropped.
-pub const ANALYSIS_VERSION: u32 = 22;
+pub const ANALYSIS_VERSION: u32 = 23;
 
 /// What the largest paint was.
 pub use crate::paint::PaintKind as LcpKind;
@@ -138,17 +140,6 @@ pub struct PictureSize {
     pub height: u32,
     pub shown_width: f64,
     pub shown_height: f64,
-}
-
-/// A layout shift as the screens show it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-#[ts(export_to = "types.ts")]
-#[allow(missing_docs)]
-pub struct ShiftRow {
-    pub at_ms: Millis,
-    pub score: f64,
-    pub had_recent_input: bool,
-    pub moved: Vec<Moved>,
 }
 
 /// Everything computed from one load, but its requests and its main thread. Findings, legs, lacks and
@@ -384,16 +375,7 @@ pub fn analyse(prepared: &Prepared, bodies: &dyn Bodies) -> Analysis {
         requests,
         thread,
         server,
-        shifts: load
-            .shifts
-            .iter()
-            .map(|s| ShiftRow {
-                at_ms: s.at,
-                score: s.score,
-                had_recent_input: s.had_recent_input,
-                moved: s.moved.clone(),
-            })
-            .collect(),
+        shifts: shift_rows(&Graph::of(prepared)),
         frames: load.frames.clone(),
         page_made,
         server_timing,

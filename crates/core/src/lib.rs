@@ -67,6 +67,7 @@ mod runs;
 mod server_timing;
 pub mod server_work;
 mod settings;
+mod shifts;
 mod span;
 mod taken;
 mod target;
@@ -78,8 +79,8 @@ mod work;
 mod work_columns;
 
 pub use analysis::{
-    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, PageMade, RequestRow, SaidAnalysis, ShiftRow,
-    ThreadDetail, analyse,
+    ANALYSIS_VERSION, Analysis, LargestPaint, LcpKind, OwnerAccount, PageMade, RequestRow, SaidAnalysis, ThreadDetail,
+    analyse,
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
 pub use body::{Bodies, NoBodies};
@@ -116,6 +117,7 @@ pub use return_visit::{Outcome, Reason, ReturnRow, ReturnVisit, return_visit};
 pub use runs::name_runs;
 pub use server_timing::{server_time_of, server_timing};
 pub use settings::Settings;
+pub use shifts::{ShiftBy, ShiftRow};
 pub use span::{Span, SpanKind};
 pub use taken::end_as_taken;
 pub use target::Target;

@@ -3008,9 +3008,34 @@ notes: Array<string>, };
 export type Share = { raw: Bytes, packed: Bytes, };
 
 /**
- * A layout shift as the screens show it.
+ * What had come or changed between two frames, so that an element stands elsewhere in the second.
  */
-export type ShiftRow = { at_ms: Millis, score: number, had_recent_input: boolean, moved: Array<Moved>, };
+export type ShiftBy = { 
+/**
+ * A picture, font or sheet that came, or a script that changed the page.
+ */
+kind: ResourceKind, 
+/**
+ * Its address.
+ */
+url: string, 
+/**
+ * Its request, where it is one of the load's.
+ */
+request: RequestId | null, 
+/**
+ * Whose it is.
+ */
+owner: Owner, };
+
+/**
+ * A layout shift.
+ */
+export type ShiftRow = { at_ms: Millis, score: number, had_recent_input: boolean, moved: Array<Moved>, 
+/**
+ * What set it off; nothing where that is not known.
+ */
+by: ShiftBy | null, };
 
 /**
  * One file over the pages of a site.

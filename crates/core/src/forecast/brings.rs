@@ -21,7 +21,9 @@ pub fn astray(metric: Metric, after: f64, source: Source) -> f64 {
         Metric::Lcp | Metric::Fcp => (after * paints).max(50.0),
         Metric::SpeedIndex => (after * 0.25).max(50.0),
         Metric::Tbt => after.max(200.0),
-        // Bytes and shifts are counted, not run.
+        // What else may shift, as where text shown at once is set again, is not told by a load.
+        Metric::Cls => 0.1,
+        // Bytes are counted, not run.
         _ => 0.0,
     }
 }
@@ -59,7 +61,8 @@ fn of(metric: Metric, forecasts: &[Forecast]) -> Option<Brings> {
     let high = changes.iter().copied().fold(f64::NEG_INFINITY, f64::max);
     let after = before + change;
     let astray = forecasts.iter().map(|f| astray(metric, after, f.source)).fold(0.0, f64::max);
-    Some(Brings { metric, before, after, low: low - astray, high: high + astray })
+    // No metric falls below zero.
+    Some(Brings { metric, before, after, low: (low - astray).max(-before), high: high + astray })
 }
 
 #[cfg(test)]
@@ -113,5 +116,17 @@ mod tests {
         let weight = made.iter().find(|b| b.metric == Metric::Weight).expect("known");
         assert_eq!((weight.low, weight.high), (0.0, 0.0), "bytes are counted");
         assert_eq!(brings(&[]), []);
+    }
+
+    #[test]
+    fn shifts_are_told_within_a_tenth_and_no_metric_falls_below_zero() {
+        let shifted = |before: f64, after: f64| {
+            let figures = |cls: f64| Figures { cls: Some(cls), ..Figures::default() };
+            let made = brings(&[Forecast { before: figures(before), after: figures(after), ..forecast(1.0, 1.0) }]);
+            let cls = made.iter().find(|b| b.metric == Metric::Cls).expect("known");
+            (cls.low, cls.high)
+        };
+        assert_eq!(shifted(0.5, 0.25), (-0.35, -0.15));
+        assert_eq!(shifted(0.0625, 0.0), (-0.0625, 0.1 - 0.0625));
     }
 }

@@ -19,7 +19,7 @@ impl Graph<'_> {
         if let Some(run) = self.changing_run(since, drawn) {
             let changed = self.last_change(run, drawn.at);
             let about = self.url_of(run).map_or(About::Browser, |url| About::Script(self.at_work(run, &url, changed)));
-            return edge(Moment::Inside(run, Does::ChangesPage), self.work(run).end().min(at), about);
+            return edge(Moment::Inside(run, Does::ChangesPage), changed, about);
         }
         if let Some((came, sheet)) = self.sheet_between(since, drawn.at) {
             return edge(Moment::Released(sheet), came, About::Request(sheet));

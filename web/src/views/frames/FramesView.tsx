@@ -1,11 +1,12 @@
 import { useMemo } from 'react';
 import { useSearchParams } from 'react-router';
 import type { Analysis } from '../../api/queries';
-import type { Rect, ShiftRow } from '../../api/types';
+import type { RequestRow, Rect, ShiftBy, ShiftRow } from '../../api/types';
 import { Ask } from '../../parts/Ask';
-import { metricText, ms, plural } from '../../parts/format';
+import { KINDS, metricText, ms, plural } from '../../parts/format';
 import { FrameLane } from '../../parts/FrameLane';
 import { frameUrl, largestFrame } from '../../parts/frames';
+import { shortName } from '../../parts/names';
 import { NotKnown } from '../../parts/states';
 import { ticks, timeEnd } from '../../parts/time';
 import { SpanControls, TimeAxis, useWheelZoom } from '../../parts/TimeAxis';
@@ -14,6 +15,7 @@ import { useSpan, type Span } from '../../parts/useSpan';
 import { useWidth } from '../../parts/useWidth';
 import { useKeys, useSteps } from '../../shell/keys';
 import { useReading } from '../../shell/reading';
+import { useSelection } from '../../shell/selection';
 
 const CURVE = 64;
 
@@ -289,6 +291,33 @@ function Picture(props: { load: Analysis; source: string; label: string; changed
   );
 }
 
+/** What set a shift off: a file that can be followed, or the document's own code. */
+function SetOffBy({ by, requests }: { by: ShiftBy | null; requests: RequestRow[] }) {
+  const [, select] = useSelection();
+  if (!by) return <span className="text-ink-2">not told</span>;
+  const { request } = by;
+  const isInline = by.kind === 'script' && request !== null && requests[request]?.kind === 'document';
+  const name = <span className="font-mono text-[12px]">{isInline ? 'code in the document' : shortName(by.url)}</span>;
+  return (
+    <>
+      {request === null ? (
+        name
+      ) : (
+        <button
+          className="block max-w-full truncate text-left hover:text-accent"
+          title={by.url}
+          onClick={() => select({ kind: 'request', id: request })}
+        >
+          {name}
+        </button>
+      )}
+      <span className="block truncate text-ink-2">
+        {KINDS[by.kind].words}, {by.owner.name}
+      </span>
+    </>
+  );
+}
+
 function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: number | null) => void }) {
   const { shifts, metrics } = props.load;
   if (metrics.cls === null) {
@@ -315,6 +344,11 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
                     Share
                   </Ask>
                 </th>
+                <th className="pl-4">
+                  <Ask how="What had changed since the frame before: a script that changed the page, a sheet, a picture or a font that came. Without it the forecast has no such shift.">
+                    Set off by
+                  </Ask>
+                </th>
                 <th className="pl-4">What moved</th>
               </tr>
             </thead>
@@ -336,6 +370,9 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
                     <td className="py-1 pl-3 text-right">{s.score.toFixed(3)}</td>
                     <td className="py-1 pl-3 text-right">
                       {s.had_recent_input ? 'not counted' : sum ? `${((s.score / sum) * 100).toFixed(0)} %` : '–'}
+                    </td>
+                    <td className="max-w-[220px] py-1 pl-4">
+                      <SetOffBy by={s.by} requests={props.load.requests} />
                     </td>
                     <td className="py-1 pl-4 font-mono text-[12px]">
                       {s.moved.slice(0, on ? 12 : 2).map((m, n) => (
