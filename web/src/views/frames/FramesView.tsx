@@ -67,6 +67,9 @@ export default function FramesView() {
   }
   const frame = frames[at];
   const index = load.metrics.speed_index_ms;
+  // A phone's picture leaves room beside it; a laptop's does not.
+  const isTall = recording.conditions?.mobile ?? false;
+  const shiftTable = <Shifts load={load} shown={shift} pick={pickShift} />;
   return (
     <div className="px-5 pb-8 pt-2" ref={area}>
       <h1 className="text-[25px] leading-tight">{title(load)}</h1>
@@ -144,9 +147,10 @@ export default function FramesView() {
               </dl>
             </>
           )}
-          <Shifts load={load} shown={shift} pick={pickShift} />
+          {isTall && shiftTable}
         </div>
       </div>
+      {!isTall && shiftTable}
     </div>
   );
 }
@@ -324,7 +328,7 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
     return <NotKnown reasons={props.load.missing.filter((m) => m.subject === 'shifts').map((m) => m.why)} />;
   }
   return (
-    <section className="mt-5" aria-label="Layout shifts">
+    <section className="mt-5 text-[13px]" aria-label="Layout shifts">
       <h2 className="text-[18px]">
         {shifts.length ? `${plural(shifts.length, 'shift')}, CLS ${metricText('cls', metrics.cls)}` : 'Nothing shifted'}
       </h2>
@@ -368,13 +372,13 @@ function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (index: n
                       </button>
                     </td>
                     <td className="py-1 pl-3 text-right">{s.score.toFixed(3)}</td>
-                    <td className="py-1 pl-3 text-right">
+                    <td className="whitespace-nowrap py-1 pl-3 text-right">
                       {s.had_recent_input ? 'not counted' : sum ? `${((s.score / sum) * 100).toFixed(0)} %` : '–'}
                     </td>
-                    <td className="max-w-[220px] py-1 pl-4">
+                    <td className="max-w-[160px] min-w-[110px] py-1 pl-4">
                       <SetOffBy by={s.by} requests={props.load.requests} />
                     </td>
-                    <td className="py-1 pl-4 font-mono text-[12px]">
+                    <td className="w-full max-w-0 py-1 pl-4 font-mono text-[12px]">
                       {s.moved.slice(0, on ? 12 : 2).map((m, n) => (
                         <span key={n} className="block truncate" title={m.element ?? ''}>
                           {m.element ?? 'an element'}{' '}
