@@ -12,12 +12,12 @@ pub const LIBRARIES: [(&str, Way); 53] = [
     ("preact and hooks", preact),
     ("alpine, cloaked, then data", alpine),
     ("htmx, once loaded", htmx),
-    ("jquery, once ready, then data", jquery_ready),
-    ("jquery, several answers", jquery_when),
-    ("slick slides", slick),
+    ("mithril, then data", mithril),
+    ("superagent, several answers", superagent),
+    ("petite-vue, cloaked", petite),
     ("swiper slides", swiper),
     ("flickity slides", flickity),
-    ("owl slides", owl),
+    ("ractive, compiled in the page", ractive),
     ("splide slides", splide),
     ("glide slides", glide),
     ("tiny slides", tiny),
@@ -32,7 +32,7 @@ pub const LIBRARIES: [(&str, Way); 53] = [
     ("anime", anime),
     ("masonry once pictures are there", masonry),
     ("isotope", isotope),
-    ("require with what it depends on", amd),
+    ("words kept by localforage", stored),
     ("systemjs", systemjs),
     ("loadjs", load_js),
     ("head.js", head_js),
@@ -41,7 +41,7 @@ pub const LIBRARIES: [(&str, Way); 53] = [
     ("fontfaceobserver", font_observer),
     ("mustache and data", mustache),
     ("handlebars and data", handlebars),
-    ("backbone model", backbone),
+    ("d3 and data", d3),
     ("knockout", knockout),
     ("angular 1, cloaked, then data", angular),
     ("lit elements by a map", lit),
@@ -128,19 +128,18 @@ fn htmx(draw: &mut Draw) -> String {
     format!("<div hx-get={part} hx-trigger=load>Wait</div>")
 }
 
-fn jquery_ready(draw: &mut Draw) -> String {
-    let (library, data) = (draw.library("jquery@3/dist/jquery.min.js"), draw.data());
-    let app = draw
-        .script(&format!("$(function () {{ $.getJSON('{data}').done(function () {{ $('#place').html(WORDS) }}) }})"));
+fn mithril(draw: &mut Draw) -> String {
+    let (library, data) = (draw.library("mithril@2/mithril.min.js"), draw.data());
+    let app = draw.script(&format!(
+        "{{ let words = ''; m.mount(document.getElementById('place'), {{ oninit: () => m.request('{data}').then(() => {{ words = WORDS }}), view: () => m.trust(words) }}) }}"
+    ));
     format!("{PLACE}{}", tags("", [library, app]))
 }
 
-fn jquery_when(draw: &mut Draw) -> String {
-    let (library, a, b) = (draw.library("jquery@3/dist/jquery.min.js"), draw.data(), draw.data());
-    let plugin = draw.script("$.fn.fill = function () { return this.html(WORDS) }");
-    let app = draw.script(&format!(
-        "$.when($.get('{a}'), $.get('{b}'), $.ajax({{ url: '{plugin}', dataType: 'script', cache: true }})).then(function () {{ $('#place').fill() }})"
-    ));
+fn superagent(draw: &mut Draw) -> String {
+    let (library, a, b) = (draw.library("superagent@8/dist/superagent.min.js"), draw.data(), draw.data());
+    let app =
+        draw.script(&format!("Promise.all([superagent.get('{a}'), superagent.get('{b}')]).then(() => {{ {SHOW} }})"));
     format!("{PLACE}{}", tags("", [library, app]))
 }
 
@@ -149,13 +148,11 @@ fn slides(draw: &mut Draw, class: &str) -> String {
     images.iter().map(|src| format!("<div class='{class}'><img src={src} width=360 height=240 alt=''></div>")).collect()
 }
 
-fn slick(draw: &mut Draw) -> String {
-    sheet(draw, "slick-carousel@1/slick/slick.css");
-    draw.head.push("<style>.slides { visibility: hidden } .slick-initialized { visibility: visible }</style>".into());
-    let (jquery, library) =
-        (draw.library("jquery@3/dist/jquery.min.js"), draw.library("slick-carousel@1/slick/slick.min.js"));
-    let app = draw.script("$(function () { $('.slides').slick({ dots: true }) })");
-    format!("<div class=slides>{}</div>{}", slides(draw, ""), tags("", [jquery, library, app]))
+fn petite(draw: &mut Draw) -> String {
+    draw.head.push("<style>[v-cloak] { display: none }</style>".into());
+    let library = draw.library("petite-vue@0.4/dist/petite-vue.iife.js");
+    let app = draw.script("PetiteVue.createApp().mount()");
+    format!("<div v-scope v-cloak>{}</div>{}", words(), tags("defer", [library, app]))
 }
 
 fn swiper(draw: &mut Draw) -> String {
@@ -179,12 +176,10 @@ fn flickity(draw: &mut Draw) -> String {
     format!("<div class=slides data-flickity='{{}}'>{}</div>{}", slides(draw, "cell"), tags("defer", [library]))
 }
 
-fn owl(draw: &mut Draw) -> String {
-    sheet(draw, "owl.carousel@2/dist/assets/owl.carousel.min.css");
-    let (jquery, library) =
-        (draw.library("jquery@3/dist/jquery.min.js"), draw.library("owl.carousel@2/dist/owl.carousel.min.js"));
-    let app = draw.script("$('.owl-carousel').owlCarousel({ items: 1 })");
-    format!("<div class=owl-carousel>{}</div>{}", slides(draw, ""), tags("", [jquery, library, app]))
+fn ractive(draw: &mut Draw) -> String {
+    let library = draw.library("ractive@1/ractive.min.js");
+    let app = draw.script("new Ractive({ target: '#place', template: '{{{words}}}', data: { words: WORDS } })");
+    format!("{PLACE}{}", tags("", [library, app]))
 }
 
 fn splide(draw: &mut Draw) -> String {
@@ -303,14 +298,12 @@ fn isotope(draw: &mut Draw) -> String {
     format!("<div class=grid style='opacity: 0'>{}</div>{}", slides(draw, "cell"), tags("", [library, app]))
 }
 
-fn amd(draw: &mut Draw) -> String {
-    let library = draw.library("requirejs@2/require.js");
-    let (text, view) = (
-        draw.script("define([], () => WORDS)"),
-        draw.script("define([], () => html => { document.getElementById('place').innerHTML = html })"),
-    );
-    let app = draw.script(&format!("require(['{text}', '{view}'], (text, view) => view(text))"));
-    format!("{PLACE}<script src={library} data-main={app}></script>")
+fn stored(draw: &mut Draw) -> String {
+    let library = draw.library("localforage@1/dist/localforage.min.js");
+    let app = draw.script(&format!(
+        "localforage.setItem('words', WORDS).then(() => localforage.getItem('words')).then(() => {{ {SHOW} }})"
+    ));
+    format!("{PLACE}{}", tags("", [library, app]))
 }
 
 fn systemjs(draw: &mut Draw) -> String {
@@ -384,28 +377,20 @@ fn mustache(draw: &mut Draw) -> String {
 }
 
 fn handlebars(draw: &mut Draw) -> String {
-    let (jquery, library, data) =
-        (draw.library("jquery@3/dist/jquery.min.js"), draw.library("handlebars@4/dist/handlebars.min.js"), draw.data());
+    let (library, data) = (draw.library("handlebars@4/dist/handlebars.min.js"), draw.data());
     let app = draw.script(&format!(
-        "$.getJSON('{data}', () => {{ $('#place').html(Handlebars.compile($('#template').html())({{ words: WORDS }})) }})"
+        "fetch('{data}').then(r => r.json()).then(() => {{ document.getElementById('place').innerHTML = Handlebars.compile(document.getElementById('template').innerHTML)({{ words: WORDS }}) }})"
     ));
     format!(
         "{PLACE}<script id=template type=text/template><div>{{{{{{words}}}}}}</div></script>{}",
-        tags("defer", [jquery, library, app])
+        tags("defer", [library, app])
     )
 }
 
-fn backbone(draw: &mut Draw) -> String {
-    let (jquery, under, library, data) = (
-        draw.library("jquery@3/dist/jquery.min.js"),
-        draw.library("underscore@1/underscore-umd-min.js"),
-        draw.library("backbone@1/backbone-min.js"),
-        draw.data(),
-    );
-    let app = draw.script(&format!(
-        "const Tide = Backbone.Model.extend({{ url: '{data}' }}); const View = Backbone.View.extend({{ el: '#place', initialize() {{ this.listenTo(this.model, 'sync', this.render) }}, render() {{ this.$el.html(WORDS) }} }}); const tide = new Tide(); new View({{ model: tide }}); tide.fetch()"
-    ));
-    format!("{PLACE}{}", tags("", [jquery, under, library, app]))
+fn d3(draw: &mut Draw) -> String {
+    let (library, data) = (draw.library("d3@7/dist/d3.min.js"), draw.data());
+    let app = draw.script(&format!("d3.json('{data}').then(() => d3.select('#place').html(WORDS))"));
+    format!("{PLACE}{}", tags("", [library, app]))
 }
 
 fn knockout(draw: &mut Draw) -> String {
