@@ -236,3 +236,37 @@ fn promises_that_follow_a_run_at_once_were_kept_by_it() {
     assert!(given_to(0.03) > 590.0, "{}", given_to(0.03));
     assert!(given_to(20.0) < 1.0, "the browser was at something else: {}", given_to(20.0));
 }
+
+/// A library's promises run at the end of the script that gave it something to do.
+#[test]
+fn promises_at_the_end_of_anothers_run_were_kept_by_that() {
+    let mut site = drawn();
+    site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+    site.runs(WorkName::Evaluate, [212.0, 214.0], "library.js");
+    site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 900.0, 910.0]);
+    site.works(WorkName::Task, 0, [912.0, 920.0], None);
+    site.works(WorkName::Evaluate, 1, [912.0, 920.0], Some("app.js"));
+    site.works(WorkName::Microtasks, 2, [916.0, 919.0], Some("library.js"));
+    site.changes(918.0, "library.js");
+    site.draws([921.0, 927.0]);
+    site.paints(940.0, None);
+    assert!(given(&site, "app.js") > 690.0, "{}", given(&site, "app.js"));
+}
+
+/// A library asks the browser for what a database of the page's holds, and is called back in a task of its own.
+#[test]
+fn what_the_browser_answers_itself_was_asked_for_by_the_scripts_last_run() {
+    let given_to = |after: f64| {
+        let mut site = drawn();
+        site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 200.0, 210.0]);
+        site.runs(WorkName::Evaluate, [212.0, 214.0], "library.js");
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 900.0, 910.0]);
+        site.works(WorkName::Task, 0, [912.0, 920.0], None);
+        site.works(WorkName::Evaluate, 1, [912.0, 920.0], Some("app.js"));
+        site.works(WorkName::Call, 2, [916.0, 919.0], Some("library.js"));
+        shows(&mut site, WorkName::Call, 920.0 + after, "library.js");
+        given(&site, "app.js")
+    };
+    assert!(given_to(12.0) > 690.0, "{}", given_to(12.0));
+    assert!(given_to(300.0) < 1.0, "too long ago to be its answer: {}", given_to(300.0));
+}

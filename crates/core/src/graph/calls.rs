@@ -20,6 +20,8 @@ const AT_LOAD: Millis = Millis(5.0);
 const OVER_TOLD: Millis = Millis(34.0);
 /// Between a run and the promises that it kept lies nothing else.
 const AT_ONCE: Millis = Millis(0.2);
+/// So many pieces of work are looked back through for who asked the browser; hostile files have more.
+const MOST_SEEN: usize = 1_000;
 /// A callback that has looked so often before is waiting for something.
 const LOOKS: usize = 2;
 
@@ -96,19 +98,25 @@ impl Graph<'_> {
         self.since_first_run(index, &url, event)
     }
 
-    /// Promises' callbacks that run as soon as a run of the same task is over: it kept them (HTML, section 8.1.4.4, "clean
-    /// up after running script").
+    /// Promises' callbacks that run at the end of another script's run, or as soon as a run of the same task is over: it
+    /// kept them (HTML, section 8.1.4.4, "clean up after running script").
     fn right_after(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
-        let promises = *around.iter().rev().find(|&&i| self.work(i).name == WorkName::Microtasks)?;
+        let place = around.iter().rposition(|&i| self.work(i).name == WorkName::Microtasks)?;
+        let (promises, outer) = (around[place], around.get(place + 1).copied());
         let began = self.work(promises).start;
+        let edge = |run, at| {
+            let fact = LegFact::CalledBack { script: self.code(url) };
+            let from = Moment::Inside(run, Does::Schedules);
+            Edge::new(from, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread)
+        };
+        if let Some(outer) = outer.filter(|&i| self.work(i).script().is_some_and(|by| by != url)) {
+            return Some(edge(outer, began));
+        }
         let before = (0..promises).rev().take_while(|i| self.work(*i).depth > 0);
         let beside = before.into_iter().find(|i| self.parents[*i] == self.parents[promises])?;
         let ended = self.work(beside).end();
         let run = (beside..promises).find(|i| self.work(*i).script().is_some())?;
-        let fact = LegFact::CalledBack { script: self.code(url) };
-        let from = Moment::Inside(run, Does::Schedules);
-        let edge = Edge::new(from, ended, Cause::ScriptWait, About::Script(url.clone()), fact);
-        (began - ended <= AT_ONCE).then(|| edge.filled(Fill::Thread))
+        (began - ended <= AT_ONCE).then(|| edge(run, ended))
     }
 
     /// A timer: back to whoever set it.
@@ -458,6 +466,21 @@ impl Graph<'_> {
         std::iter::successors(Some(index), |i| self.parents[*i]).any(|i| self.work(i).name == WorkName::Microtasks)
     }
 
+    /// The run that asked the browser for something it has itself, as a database of the page's (Indexed Database,
+    /// section 5.10): the script's last one, just before a task of its own in which the browser answers.
+    fn asked_of_browser(&self, index: usize, url: &Arc<str>) -> Option<usize> {
+        let work = self.work(index);
+        let alone = self.parents[index].is_some_and(|task| self.work(task).name == WorkName::Task);
+        let earlier = self.load.work[..index].iter().enumerate().rev().take(MOST_SEEN);
+        let recent = earlier
+            .take_while(|(_, w)| work.start - w.start < TAKEN || w.depth > 0)
+            .filter(|(_, w)| w.end() <= work.start && work.start - w.end() < TAKEN && w.script() == Some(url));
+        recent
+            .max_by(|a, b| a.1.end().order(&b.1.end()))
+            .map(|(i, _)| i)
+            .filter(|_| alone && work.name == WorkName::Call)
+    }
+
     /// What called it is not told: a frame that told of sizes, or it had run once, or had come.
     fn since_first_run(&self, index: usize, url: &Arc<str>, event: Option<Arc<str>>) -> Vec<Edge> {
         if let Some(edges) = self.called_in_frame(index) {
@@ -466,6 +489,11 @@ impl Graph<'_> {
         let began = self.work(index).start;
         let code: Code = self.code(url);
         let about = || About::Script(url.clone());
+        if let Some(asked) = self.asked_of_browser(index, url) {
+            let fact = LegFact::CalledBack { script: code };
+            let (from, at) = (Moment::Inside(asked, Does::Schedules), self.work(asked).end());
+            return vec![Edge::new(from, at, Cause::ScriptWait, about(), fact).filled(Fill::Thread)];
+        }
         let first = self.prepared.first_run_of(url).filter(|first| self.work(*first).start < began);
         if let Some(first) = first {
             let ran = self.work(first).end().min(began);
