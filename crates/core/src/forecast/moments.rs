@@ -520,14 +520,14 @@ impl<'g, 'a> Builder<'g, 'a> {
 
     /// A layout shift: with the laying out of its task, and not without what set it off.
     fn shift(&mut self, at: Millis) -> Place {
-        let place = self.world.add(Kind::After, at.0);
         let task = self.prepared.task_at(at).and_then(|piece| self.task_of(piece));
         let laid_out = task.map(|task| self.inside(task, at.0 - self.world.tasks[task as usize].start));
+        let cause = self.graph.shifted(at).and_then(|edge| self.place(&edge, at.0));
+        // Behind what it needs: of moments at one time the later one waits.
+        let place = self.world.add(Kind::After, at.0);
         self.world.need(place, laid_out.unwrap_or(START), Bond::Gate);
-        if let Some(edge) = self.graph.shifted(at)
-            && let Some(on) = self.place(&edge, at.0)
-        {
-            self.world.need(place, on, Bond::Origin);
+        if let Some(cause) = cause {
+            self.world.need(place, cause, Bond::Origin);
         }
         place
     }

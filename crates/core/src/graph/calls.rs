@@ -475,10 +475,11 @@ impl Graph<'_> {
         let recent = earlier
             .take_while(|(_, w)| work.start - w.start < TAKEN || w.depth > 0)
             .filter(|(_, w)| w.end() <= work.start && work.start - w.end() < TAKEN && w.script() == Some(url));
-        recent
-            .max_by(|a, b| a.1.end().order(&b.1.end()))
-            .map(|(i, _)| i)
-            .filter(|_| alone && work.name == WorkName::Call)
+        let last = recent.max_by(|a, b| a.1.end().order(&b.1.end()))?.0;
+        // A call within another's run is that one's doing.
+        let around = std::iter::successors(Some(last), |i| self.parents[*i]);
+        let outermost = around.filter(|i| self.work(*i).script().is_some()).last();
+        outermost.filter(|_| alone && work.name == WorkName::Call)
     }
 
     /// What called it is not told: a frame that told of sizes, or it had run once, or had come.
