@@ -6,6 +6,7 @@
 //! from the latest of those moments is the binding one; the path follows binding edges backwards.
 //! Each kind of edge has its rule in a file of its own.
 
+mod answers;
 mod busy;
 mod called_back;
 mod callees;
@@ -13,6 +14,7 @@ mod calls;
 mod discovery;
 mod document;
 mod edge;
+mod events;
 mod fact;
 mod fonts;
 mod frame;
@@ -23,6 +25,7 @@ mod shared;
 mod sheets;
 mod shifts;
 mod stops;
+mod untold;
 
 pub(crate) use busy::is_synchronous;
 pub(crate) use edge::SLACK;
