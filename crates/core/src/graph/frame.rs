@@ -387,7 +387,10 @@ impl Graph<'_> {
     /// answer called.
     fn runs_between(&self, since: Millis, drawn: Drawn) -> Vec<usize> {
         let work = &self.load.work;
-        (0..drawn.last)
+        // From the task that was under way on: the screens ask for each of a load's shifts.
+        let started = work.partition_point(|w| w.start < since);
+        let first = work[..started].iter().rposition(|w| w.depth == 0).unwrap_or(0);
+        (first..drawn.last)
             .filter(|i| work[*i].start < drawn.at && work[*i].end() > since && work[*i].script().is_some())
             .filter(|&i| {
                 !std::iter::successors(self.parents[i], |p| self.parents[*p]).any(|p| work[p].script().is_some())
