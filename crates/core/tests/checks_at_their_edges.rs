@@ -261,6 +261,8 @@ fn pictures_without_dimensions_are_named_once_with_the_shift_they_made() {
     let shift =
         |ms: f64| LayoutShift { at: Millis(ms), score: 0.1, inner: false, had_recent_input: false, moved: Vec::new() };
     // The picture's last byte comes at 500 ms; a shift a second later is not its doing.
+    site.draws([555.0, 562.0]);
+    site.draws([1_497.0, 1_503.0]);
     site.0.shifts = vec![shift(560.0), shift(1_500.0)];
     let findings = found(&site, "image-without-dimensions");
     assert_eq!(findings.len(), 1);

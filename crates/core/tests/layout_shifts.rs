@@ -7,7 +7,7 @@ mod site;
 
 use phainon_core::forecast::Model;
 use phainon_core::{
-    Edit, LayoutShift, Millis, NoBodies, Prepared, RenderBlocking, ResourceKey, ResourceKind, ShiftBy, WorkName,
+    Edit, LayoutShift, Millis, NoBodies, Prepared, RenderBlocking, ResourceKey, ResourceKind, Scope, ShiftBy, WorkName,
     analyse,
 };
 use site::{Site, at, drawn, script};
@@ -64,6 +64,21 @@ fn a_shift_is_set_off_by_what_changed_since_the_frame_before() {
     near(without(&site, &["bar.js"]), 0.02);
     near(without(&site, &["wide.jpg"]), 0.07);
     near(without(&site, &["bar.js", "wide.jpg"]), 0.0);
+}
+
+/// A bar is put in soon after a picture came: dimensions given to the picture keep its own shift away, and no other.
+#[test]
+fn dimensions_keep_away_the_shift_of_what_has_them() {
+    let mut site = page();
+    site.asks("wide.jpg", ResourceKind::Image, [150.0, 150.0, 650.0, 690.0]);
+    shifts(&mut site, 695.0, 0.02);
+    site.asks("bar.js", ResourceKind::Script, [150.0, 150.0, 700.0, 710.0]);
+    site.runs(WorkName::Evaluate, [712.0, 720.0], "bar.js");
+    site.changes(718.0, "bar.js");
+    shifts(&mut site, 722.0, 0.07);
+    let model = Model::of(&Arc::new(Prepared::plain(site.0.clone())));
+    let dimensions = Edit::SetDimensions { scope: Scope::file(&at("wide.jpg")) };
+    near(model.forecast(&[dimensions], &NoBodies).after.cls.unwrap(), 0.07);
 }
 
 /// Text set again in its font, and a sheet that did not block.

@@ -904,7 +904,7 @@ fn a_connection_that_had_rested_is_not_what_a_file_waited_for() {
 /// A document of one line: a script that stops the parser stands above the words or below them by its column alone.
 #[test]
 fn in_a_document_of_one_line_columns_tell_what_stands_above_the_words() {
-    let given_with = |words: u32| {
+    let shown_by_script = |words: u32| {
         let mut site = Site::new();
         let stop = on_line(site.asks("library.js", ResourceKind::Script, [150.0, 150.0, 300.0, 600.0]), 1);
         stop.render_blocking = RenderBlocking::InBodyParserBlocking;
@@ -921,6 +921,6 @@ fn in_a_document_of_one_line_columns_tell_what_stands_above_the_words() {
         let legs = path(&site);
         legs.iter().filter(|l| l.cause == Cause::Script && l.to_ms.0 > 690.0).count()
     };
-    assert_eq!(given_with(900), 0, "they were read once the script had run, and the next one had the thread");
-    assert_eq!(given_with(40), 1, "they were there when the frame before was drawn: the next script shows them");
+    assert_eq!(shown_by_script(900), 0, "they were read once the script had run, and the next one had the thread");
+    assert_eq!(shown_by_script(40), 1, "they were there when the frame before was drawn: the next script shows them");
 }

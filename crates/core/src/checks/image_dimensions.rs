@@ -3,7 +3,8 @@
 use super::{
     Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Standing, example, file_row, gathered, row,
 };
-use crate::{Edit, Millis, ResourceKind, Scope};
+use crate::graph::{About, Graph};
+use crate::{Edit, LayoutShift, ResourceKind, Scope};
 
 pub(super) const CHECK: Check = Check {
     id: "image-without-dimensions",
@@ -21,6 +22,7 @@ pub(super) const CHECK: Check = Check {
 
 fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let Some(page) = &context.load().page else { return Vec::new() };
+    let graph = Graph::of(context.prepared);
     let mut found: Vec<Finding> = Vec::new();
     let unsized_ones = page.images.iter().filter(|i| !i.sized && !i.hidden && !i.background && i.rect.area() > 1.0);
     // Out of the flow it takes no room, and moves nothing when it comes.
@@ -41,9 +43,9 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
             row(EvidenceOf::Element, Figure::Text(image.selector.clone())),
             row(EvidenceOf::ShownAt, Figure::Size(image.rect.width, image.rect.height)),
         ];
-        // A shift in the frame after the picture came, near where it stands, is worth showing.
-        let after = context.load().last_hop(request).end.unwrap_or(Millis::ZERO);
-        let shifts = context.load().shifts.iter().filter(|s| s.at >= after && s.at - after < Millis(150.0));
+        let came = About::Request(context.load().last_hop(request).id);
+        let is_its = |s: &&LayoutShift| graph.shifted(s.at).is_some_and(|edge| edge.about == came);
+        let shifts = context.load().shifts.iter().filter(is_its);
         let shifted: f64 = shifts.map(|s| s.score).sum();
         if shifted > 0.0 {
             finding.evidence.push(row(EvidenceOf::ShiftAfterArrival, Figure::Score(shifted)));

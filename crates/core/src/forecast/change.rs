@@ -131,8 +131,6 @@ impl Ground {
 pub(super) struct Change<'g> {
     pub ground: &'g Ground,
     pub world: World,
-    /// The layout shifts that are gone, by their places.
-    pub settled: HashSet<usize>,
     /// Blocking requests that nothing waits for any more.
     freed: HashSet<RequestId>,
     /// Runs that are no longer in their tasks.
@@ -144,14 +142,7 @@ pub(super) struct Change<'g> {
 impl<'g> Change<'g> {
     pub(super) fn of(ground: &'g Ground) -> Self {
         let world = ground.moments.world.clone();
-        Self {
-            ground,
-            world,
-            settled: HashSet::new(),
-            freed: HashSet::new(),
-            cut: HashSet::new(),
-            moved: HashMap::new(),
-        }
+        Self { ground, world, freed: HashSet::new(), cut: HashSet::new(), moved: HashMap::new() }
     }
 
     /// The places of all needs on a moment.

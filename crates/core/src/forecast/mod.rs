@@ -135,7 +135,7 @@ impl Model {
         for (task, ready) in moments.world.tasks.iter_mut().zip(&base.ready) {
             task.ready = *ready;
         }
-        let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base, &HashSet::new());
+        let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base);
         let may_stop = MayStop::of(&graph, prepared, &moments, &base.at);
         Self { ground: Ground::of(prepared.clone(), moments), may_stop, calibration, base, figures }
     }
@@ -155,10 +155,9 @@ impl Model {
     /// What the load would be with edits. Those whose effect is not known are left out, and said to be.
     #[must_use]
     pub fn forecast(&self, edits: &[Edit], bodies: &dyn Bodies) -> Forecast {
-        let (mut change, left_out) = self.changed(edits, bodies);
-        let settled = std::mem::take(&mut change.settled);
+        let (change, left_out) = self.changed(edits, bodies);
         let (world, times) = self.run_changed(change);
-        let after = self.figures_of(&world, &times, &settled);
+        let after = self.figures_of(&world, &times);
         let path = self.path(&world, &times);
         let tasks = self.tasks(&times);
         Forecast {
@@ -175,10 +174,9 @@ impl Model {
     /// The figures of a forecast alone, as a search wants them by the thousand.
     #[must_use]
     pub fn figures_with(&self, edits: &[Edit], bodies: &dyn Bodies) -> Figures {
-        let (mut change, _) = self.changed(edits, bodies);
-        let settled = std::mem::take(&mut change.settled);
+        let (change, _) = self.changed(edits, bodies);
         let (world, times) = self.run_changed(change);
-        self.figures_of(&world, &times, &settled)
+        self.figures_of(&world, &times)
     }
 
     /// Why the effect of an edit on this load is not known, where it is not.
@@ -204,8 +202,8 @@ impl Model {
         (change, left_out)
     }
 
-    fn figures_of(&self, world: &world::World, times: &Times, settled: &HashSet<usize>) -> Figures {
-        outcome::figures(&self.ground.prepared.load, &self.ground.moments, world, times, settled)
+    fn figures_of(&self, world: &world::World, times: &Times) -> Figures {
+        outcome::figures(&self.ground.prepared.load, &self.ground.moments, world, times)
     }
 
     fn path(&self, world: &world::World, times: &Times) -> Vec<Step> {

@@ -39,8 +39,8 @@ pub(super) struct Moments {
     pub candidates: Vec<Paint>,
     /// The moment of each screen frame.
     pub frames: Vec<Place>,
-    /// That of each layout shift.
-    pub shifts: Vec<Place>,
+    /// The layout shifts, in the load's order.
+    pub shifts: Vec<Shift>,
     pub parser_end: Place,
     pub content_loaded: Option<Place>,
     /// When blocking requests let go.
@@ -53,6 +53,14 @@ pub(super) struct Moments {
     pub acted: Vec<Option<Place>>,
     /// The moments within each task.
     pub within: HashMap<u32, Vec<Place>>,
+}
+
+/// A layout shift.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Shift {
+    pub moment: Place,
+    /// The file that set it off by coming, where one did.
+    pub by: Option<RequestId>,
 }
 
 /// Builds them.
@@ -519,17 +527,22 @@ impl<'g, 'a> Builder<'g, 'a> {
     }
 
     /// A layout shift: with the laying out of its task, and not without what set it off.
-    fn shift(&mut self, at: Millis) -> Place {
+    fn shift(&mut self, at: Millis) -> Shift {
         let task = self.prepared.task_at(at).and_then(|piece| self.task_of(piece));
         let laid_out = task.map(|task| self.inside(task, at.0 - self.world.tasks[task as usize].start));
-        let cause = self.graph.shifted(at).and_then(|edge| self.place(&edge, at.0));
+        let edge = self.graph.shifted(at);
+        let by = edge.as_ref().and_then(|edge| match edge.from {
+            Moment::Done(id) => Some(id),
+            _ => None,
+        });
+        let cause = edge.and_then(|edge| self.place(&edge, at.0));
         // Behind what it needs: of moments at one time the later one waits.
         let place = self.world.add(Kind::After, at.0);
         self.world.need(place, laid_out.unwrap_or(START), Bond::Gate);
         if let Some(cause) = cause {
             self.world.need(place, cause, Bond::Origin);
         }
-        place
+        Shift { moment: place, by }
     }
 
     /// The task whose painting a paint shows, and where in it the painting ended.

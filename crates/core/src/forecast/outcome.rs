@@ -6,7 +6,6 @@ use super::world::{Phase, World};
 use crate::metrics::{Metric, blocking, quiet};
 use crate::{Bytes, LayoutShift, Load, Millis, Subject};
 use serde::{Deserialize, Serialize};
-use std::collections::HashSet;
 use ts_rs::TS;
 
 /// What a load would measure; nothing where that is not known.
@@ -58,14 +57,8 @@ impl Figures {
     }
 }
 
-/// What a run comes to. `settled` are the layout shifts that are gone.
-pub(super) fn figures(
-    load: &Load,
-    moments: &Moments,
-    world: &World,
-    times: &Times,
-    settled: &HashSet<usize>,
-) -> Figures {
+/// What a run comes to.
+pub(super) fn figures(load: &Load, moments: &Moments, world: &World, times: &Times) -> Figures {
     let at = |place: super::world::Place| Some(times.at[place as usize]).filter(|at| at.is_finite());
     let candidates: Vec<(f64, f64)> = moments.candidates.iter().filter_map(|c| Some((c.size, at(c.moment)?))).collect();
     let first = moments.first_paint.and_then(|p| at(p.moment));
@@ -77,17 +70,17 @@ pub(super) fn figures(
         fcp_ms: fcp.map(Millis),
         lcp_ms: lcp.map(Millis),
         tbt_ms: fcp.filter(|_| known(Subject::MainThread)).map(|fcp| total_blocking(load, moments, world, times, fcp)),
-        cls: (known(Subject::Shifts) && load.fcp.is_some()).then(|| layout_shift(load, moments, times, settled)),
+        cls: (known(Subject::Shifts) && load.fcp.is_some()).then(|| layout_shift(load, moments, times)),
         speed_index_ms: speed_index(load, moments, times),
         transferred_bytes: weight(load, world, times),
     }
 }
 
 /// CLS of the shifts that still happen, in windows by when they do.
-fn layout_shift(load: &Load, moments: &Moments, times: &Times, settled: &HashSet<usize>) -> f64 {
-    let left = load.shifts.iter().zip(&moments.shifts).enumerate().filter(|(place, _)| !settled.contains(place));
-    let moved = left.map(|(_, (shift, moment))| (times.at[*moment as usize], shift));
-    let mut happen: Vec<LayoutShift> = moved
+fn layout_shift(load: &Load, moments: &Moments, times: &Times) -> f64 {
+    let shifts = load.shifts.iter().zip(&moments.shifts);
+    let mut happen: Vec<LayoutShift> = shifts
+        .map(|(shift, state)| (times.at[state.moment as usize], shift))
         .filter(|(at, _)| at.is_finite())
         .map(|(at, shift)| LayoutShift { at: Millis(at), moved: Vec::new(), ..*shift })
         .collect();

@@ -14,7 +14,6 @@ use crate::graph::Cause;
 use crate::path::Leg;
 use crate::{Millis, RequestId, ResourceKey};
 use serde::{Deserialize, Serialize};
-use std::collections::HashSet;
 use std::sync::Arc;
 
 /// Files that take less of the path than this, in ms, are not looked at.
@@ -120,7 +119,7 @@ impl Model {
             change.next_picture(*request, false);
         }
         let (world, times) = self.run_changed(change);
-        let after = outcome::figures(load, &self.ground.moments, &world, &times, &HashSet::new());
+        let after = outcome::figures(load, &self.ground.moments, &world, &times);
         let gain = self.figures.lcp_ms.zip(after.lcp_ms).map_or(0.0, |(before, after)| (before - after).0);
         (gain, self.path(&world, &times))
     }

@@ -45,7 +45,7 @@ impl Graph<'_> {
         })
     }
 
-    /// The event of a script that has just run (HTML, section 4.12.1.3, last steps).
+    /// The event of a script that has just run (HTML, section 4.12.1.1, "execute the script element").
     pub(super) fn load_of_script(&self, around: &[usize], url: &Arc<str>) -> Option<Vec<Edge>> {
         let event = *around.iter().find(|&&i| self.work(i).name == WorkName::Event)?;
         let task = self.work(*around.last()?).start;

@@ -1,12 +1,14 @@
 //! What set a layout shift off (Layout Instability, section 2): an element stands elsewhere than in the frame before,
-//! because of what had come or changed since: a run of script that changed the page, a picture whose size nobody had
-//! told, a font, a sheet.
+//! because of what had come or changed since: a run of script that changed the page, a picture or an inner frame whose size
+//! nobody had told, a font, a sheet.
 
 use super::frame::Drawn;
 use super::{About, Cause, Does, Edge, Graph, LegFact, Moment};
 use crate::{Millis, Request, ResourceKind, WorkKind};
 
-/// A picture is told of by the network a little before its size counts in a layout, in ms.
+/// What takes its room once it comes, where nobody had told its size.
+const SIZED_BY_COMING: [ResourceKind; 3] = [ResourceKind::Image, ResourceKind::Media, ResourceKind::Document];
+/// It takes it in the next frame, or in one at most so long after it came.
 const SIZED: Millis = Millis(150.0);
 
 impl Graph<'_> {
@@ -24,13 +26,15 @@ impl Graph<'_> {
         if let Some((came, sheet)) = self.sheet_between(since, drawn.at) {
             return edge(Moment::Released(sheet), came, About::Request(sheet));
         }
-        let came = |kind: ResourceKind, since: Millis| {
-            self.last_done(drawn.at, move |r: &Request| {
-                r.kind == kind && r.main_frame && r.end.is_some_and(|e| e > since)
-            })
+        let came = |kinds: &'static [ResourceKind], since: Millis| {
+            let counts = |r: &Request| {
+                kinds.contains(&r.kind)
+                    && r.end.is_some_and(|end| end > since)
+                    && Some(r.id) != self.load.document().map(|d| d.id)
+            };
+            self.last_done(drawn.at, counts)
         };
-        let file = came(ResourceKind::Image, (since - SIZED).min(drawn.at - SIZED))
-            .or_else(|| came(ResourceKind::Font, since));
+        let file = came(&SIZED_BY_COMING, since.min(drawn.at - SIZED)).or_else(|| came(&[ResourceKind::Font], since));
         let (came, id) = file?;
         edge(Moment::Done(id), came, About::Request(id))
     }

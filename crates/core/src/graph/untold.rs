@@ -37,7 +37,7 @@ impl Graph<'_> {
     }
 
     /// The run that asked the browser for something it has itself, as a database of the page's (Indexed Database,
-    /// section 5.10): the script's last one, just before a task of its own in which the browser answers.
+    /// section 5.6): the script's last one, just before a task of its own in which the browser answers.
     fn asked_of_browser(&self, index: usize, url: &Arc<str>) -> Option<usize> {
         let work = self.work(index);
         let alone = self.parents[index].is_some_and(|task| self.work(task).name == WorkName::Task);

@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used, dead_code)]
 
 use phainon_core::{
-    Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageFacts, PageImage, PaintKind, RenderBlocking, Request,
-    RequestId, ResourceKind, TimerInstall, Work, WorkKind, WorkName,
+    Initiator, InitiatorKind, LayoutShift, LcpCandidate, Load, Millis, PageFacts, PageImage, PaintKind, RenderBlocking,
+    Request, RequestId, ResourceKind, TimerInstall, Work, WorkKind, WorkName,
 };
 use proptest::prelude::*;
 
@@ -119,6 +119,8 @@ pub fn load() -> impl Strategy<Value = Load> {
                 let mut load = Load::empty(&url(0));
                 load.end = Millis(10_000.0);
                 load.requests = requests;
+                let shift = |at| LayoutShift { at, score: 0.01, inner: false, had_recent_input: false, moved: vec![] };
+                load.shifts = work.iter().filter(|w| w.depth == 0).map(|w| shift(w.end())).collect();
                 load.work = work;
                 load.timers = timers
                     .into_iter()

@@ -2,26 +2,26 @@
 
 use super::super::change::Change;
 use super::{Effect, unforeseen};
-use crate::{ResourceKind, Scope};
-
-/// A shift this soon after a picture came is that picture's, in ms.
-const SOON: f64 = 150.0;
+use crate::{RequestId, ResourceKind, Scope};
 
 /// Pictures and frames whose size is told shift nothing when they come.
 pub(super) fn set_dimensions(change: &mut Change<'_>, scope: &Scope) -> Effect {
     let load = change.ground.prepared.load.clone();
-    let ends: Vec<f64> = change
+    let came: Vec<RequestId> = change
         .ground
         .scope(scope)
         .into_iter()
         .filter_map(|id| load.request(id))
         .filter(|r| matches!(r.kind, ResourceKind::Image | ResourceKind::Document | ResourceKind::Media))
-        .filter_map(|r| r.end.map(|end| end.0))
+        .filter(|r| r.end.is_some())
+        .map(|r| r.id)
         .collect();
-    if ends.is_empty() {
+    if came.is_empty() {
         return unforeseen("No picture or frame of it came in this load.");
     }
-    let own = |at: f64| ends.iter().any(|end| at >= *end && at - end <= SOON);
-    change.settled.extend((0..load.shifts.len()).filter(|place| own(load.shifts[*place].at.0)));
+    let ground = change.ground;
+    for shift in ground.moments.shifts.iter().filter(|shift| shift.by.is_some_and(|id| came.contains(&id))) {
+        change.world.moment_mut(shift.moment).gone = true;
+    }
     Ok(())
 }
