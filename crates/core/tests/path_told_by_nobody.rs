@@ -237,7 +237,7 @@ fn promises_that_follow_a_run_at_once_were_kept_by_it() {
     assert!(given_to(20.0) < 1.0, "the browser was at something else: {}", given_to(20.0));
 }
 
-/// A library's promises run at the end of the script that gave it something to do.
+/// A library asks for data in promises that run at the end of the script which gave it the address.
 #[test]
 fn promises_at_the_end_of_anothers_run_were_kept_by_that() {
     let mut site = drawn();
@@ -247,9 +247,9 @@ fn promises_at_the_end_of_anothers_run_were_kept_by_that() {
     site.works(WorkName::Task, 0, [912.0, 920.0], None);
     site.works(WorkName::Evaluate, 1, [912.0, 920.0], Some("app.js"));
     site.works(WorkName::Microtasks, 2, [916.0, 919.0], Some("library.js"));
-    site.changes(918.0, "library.js");
-    site.draws([921.0, 927.0]);
-    site.paints(940.0, None);
+    site.asks("words.json", ResourceKind::Data, [917.0, 917.0, 950.0, 960.0]).initiator = script(&["library.js"]);
+    shows(&mut site, WorkName::Call, 962.0, "library.js");
+    assert!(given(&site, "words.json") > 30.0, "{}", given(&site, "words.json"));
     assert!(given(&site, "app.js") > 690.0, "{}", given(&site, "app.js"));
 }
 
