@@ -7,7 +7,7 @@ use std::sync::Arc;
 /// An answer is taken, and an event delivered, at most so long after it was there.
 pub(super) const TAKEN: Millis = Millis(60.0);
 /// What another asked for is taken so soon after it came: more is chance.
-const ANOTHERS: Millis = Millis(20.0);
+pub(super) const ANOTHERS: Millis = Millis(20.0);
 /// The failure of a request is told at most so long after the page knew of it.
 const FAILURE_TOLD: Millis = Millis(5.0);
 
@@ -66,8 +66,7 @@ impl Graph<'_> {
 
     /// Whether what came is taken up soon enough: what the thread was at when it came is not counted.
     pub(super) fn is_soon_after(&self, came: Millis, taken: Millis) -> bool {
-        let free = self.prepared.task_at(came).map_or(came, |task| self.work(task).end());
-        taken - free < TAKEN
+        taken - came - self.worked_between(came, taken) < TAKEN
     }
 
     /// What of an answer was there by a moment: all of it, or of data the headers.

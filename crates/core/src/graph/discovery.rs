@@ -145,8 +145,12 @@ impl Graph<'_> {
         if let Some(script) = self.load.requests.iter().rev().find(there) {
             let end = script.end.unwrap_or(request.start);
             let by = script.url.clone();
+            // Of a worker's runs nothing is told: it asks for one thing once another has come.
+            let earlier = self.prepared.answers_to(&by).iter().map(|(_, id)| *id).filter(|id| *id != request.id);
+            let answer = self.last_answer(earlier, request.start).filter(|(at, _)| *at > end && !import);
+            let (at, from) = answer.unwrap_or((end, Moment::Done(script.id)));
             let fact = if import { LegFact::Imported { file, by } } else { LegFact::AskedLater { file, by } };
-            let edge = Edge::new(Moment::Done(script.id), end, Cause::ScriptWait, About::Request(script.id), fact);
+            let edge = Edge::new(from, at, Cause::ScriptWait, About::Request(script.id), fact);
             return vec![edge.filled(Fill::Thread)];
         }
         self.back_to_document(Cause::Unknown, LegFact::AskedFor { file, why: AskedFor::UnknownRun })

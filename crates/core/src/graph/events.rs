@@ -15,7 +15,8 @@ impl Graph<'_> {
     pub(super) fn event(&self, index: usize, url: &Arc<str>) -> Option<Vec<Edge>> {
         let work = self.work(index);
         let edges = match work.event.as_deref()? {
-            "DOMContentLoaded" | "readystatechange" => self.document_parsed(work),
+            "DOMContentLoaded" => self.document_parsed(work),
+            "readystatechange" => self.state_changed(index),
             "load" | "pageshow" if self.is_load_event(work) => self.all_loaded(work),
             "load" | "error" | "canplay" | "loadeddata" => self.told_of(work, url, |r| {
                 matches!(
@@ -63,6 +64,20 @@ impl Graph<'_> {
         let fact = LegFact::Animates { name: self.load.animations[place].name.clone() };
         let frame = std::iter::successors(Some(event), |i| self.parents[*i]).last().map_or(by, |i| self.work(i).start);
         Some(Edge::new(Moment::Animated(place), frame, Cause::Animation, About::Browser, fact))
+    }
+
+    /// The document's state changes as soon as it is parsed, and once all has loaded, in the task of the load event (HTML,
+    /// section 13.2.7). Requests of the old sort tell of their own states by the same name.
+    fn state_changed(&self, event: usize) -> Vec<Edge> {
+        let work = self.work(event);
+        let just_before = |at: Option<Millis>| at.is_some_and(|at| at <= work.start && work.start - at <= AT_LOAD);
+        if just_before(self.load.dom_interactive) {
+            return self.document_parsed(work);
+        }
+        let task = std::iter::successors(Some(event), |i| self.parents[*i]).last().map_or(work, |i| self.work(i));
+        let loads = self.load.load_event.is_some_and(|at| work.start <= at && at <= task.end() + SLACK);
+        let is_parsed = self.load.dom_content_loaded.is_some_and(|at| at <= work.start + SLACK);
+        if loads && is_parsed { self.all_loaded(work) } else { Vec::new() }
     }
 
     /// DOMContentLoaded needs the parser's end and every deferred script to have run (HTML, section 13.2.7).

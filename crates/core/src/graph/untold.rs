@@ -1,7 +1,7 @@
 //! What called a run of which the browser tells nothing: a message by a channel or of a worker, what the browser answers
 //! itself, or what had been there since the script first ran.
 
-use super::answers::TAKEN;
+use super::answers::{ANOTHERS, TAKEN};
 use super::{About, Cause, Code, Does, Edge, Fill, Graph, LegFact, Moment};
 use crate::{InitiatorKind, Millis, ResourceKind, Work, WorkName, ran_just_before};
 use std::sync::Arc;
@@ -33,7 +33,14 @@ impl Graph<'_> {
             let (from, about) = (Moment::Inside(by, Does::Schedules), About::Script(url.clone()));
             return Some(Edge::new(from, self.work(by).end(), Cause::ScriptWait, about, fact).filled(Fill::Thread));
         }
-        self.message_of_others(self.work(run).start, url)
+        let began = self.work(run).start;
+        self.message_of_others(began, url).or_else(|| {
+            // A run too short to be named told it of what had come.
+            let data = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Data && r.main_frame);
+            let (at, moment) = self.last_answer(data.map(|r| r.id), began).filter(|(at, _)| began - *at < ANOTHERS)?;
+            let fact = LegFact::CalledBack { script: self.code(url) };
+            Some(Edge::new(moment, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
+        })
     }
 
     /// The run that asked the browser for something it has itself, as a database of the page's (Indexed Database,
@@ -49,7 +56,7 @@ impl Graph<'_> {
         // A call within another's run is that one's doing.
         let around = std::iter::successors(Some(last), |i| self.parents[*i]);
         let outermost = around.filter(|i| self.work(*i).script().is_some()).last();
-        outermost.filter(|_| alone && work.name == WorkName::Call)
+        outermost.filter(|_| alone && matches!(work.name, WorkName::Call | WorkName::Microtasks))
     }
 
     /// What called it is not told: a frame that told of sizes, or it had run once, or had come.

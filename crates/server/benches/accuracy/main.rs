@@ -32,6 +32,7 @@ mod order;
 mod pairs;
 #[path = "../../../recorder/tests/picture/mod.rs"]
 mod picture;
+mod platform;
 mod rarer;
 mod repairs;
 mod switches;

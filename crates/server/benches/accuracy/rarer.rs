@@ -6,6 +6,7 @@ use crate::habits::HABITS;
 use crate::later::LATER;
 use crate::libraries::LIBRARIES;
 use crate::looks::LOOKS;
+use crate::platform::PLATFORM;
 use rand::Rng;
 use rand::prelude::IndexedRandom;
 use std::path::Path;
@@ -85,9 +86,9 @@ pub fn all() -> impl Iterator<Item = (&'static str, Way)> {
     WAYS.into_iter().chain(LOOKS).chain(LATER).chain(HABITS)
 }
 
-/// And those with libraries, which no page is drawn with.
-pub fn with_libraries() -> impl Iterator<Item = (&'static str, Way)> {
-    all().chain(LIBRARIES)
+/// And those with libraries and of the platform, which no page is drawn with.
+pub fn every_way() -> impl Iterator<Item = (&'static str, Way)> {
+    all().chain(LIBRARIES).chain(PLATFORM)
 }
 
 /// Puts one of the ways into a page.
@@ -106,7 +107,7 @@ const SOON: Duration = Duration::from_millis(8);
 /// A page with nothing on it but one of the ways, in a variant; every file but `late` comes soon; libraries come from
 /// `packages`. `None` where there is no such way or no such file.
 pub fn plain(way: usize, variant: u64, late: Option<usize>, picture: &[u8], packages: &Path) -> Option<Drawn> {
-    let (name, way) = with_libraries().nth(way)?;
+    let (name, way) = every_way().nth(way)?;
     let mut draw = Draw::empty(variant, picture, packages);
     let largest = way(&mut draw);
     let (html, _) = draw.html(&largest);

@@ -4,7 +4,7 @@
 use crate::blame::{Instead, Measured, Tried, judged, largest};
 use crate::generated::loaded;
 use crate::kept::keep;
-use crate::rarer::{plain, with_libraries};
+use crate::rarer::{every_way, plain};
 use phainon_core::{ResourceKey, largest_stands};
 use std::ops::Range;
 use std::path::Path;
@@ -18,7 +18,7 @@ pub async fn ways(variants: Range<u64>, folder: &Path, only: Option<&str>) {
     let picture = crate::picture::picture();
     for variant in variants {
         let wanted = |name: &str| only.is_none_or(|only| only.split(',').any(|o| name.contains(o)));
-        for (way, (name, _)) in with_libraries().enumerate().filter(|(_, (name, _))| wanted(name)) {
+        for (way, (name, _)) in every_way().enumerate().filter(|(_, (name, _))| wanted(name)) {
             println!("{way}, {variant}: {name}");
             if let Err(why) = one(way, variant, &picture, folder).await {
                 println!("  could not be measured: {why}");
