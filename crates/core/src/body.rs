@@ -31,6 +31,11 @@ pub(crate) fn text_of(request: &Request, bodies: &dyn Bodies) -> Option<String> 
     Some(String::from_utf8_lossy(&body).into_owned())
 }
 
+/// Whether a picture is one of pixels: a vector has none.
+pub(crate) fn has_pixels(request: &Request) -> bool {
+    request.kind == ResourceKind::Image && !request.mime.as_deref().is_some_and(|m| m.contains("svg"))
+}
+
 /// Whether a response is text, and so worth packing.
 pub(crate) fn is_text(request: &Request) -> bool {
     matches!(request.kind, ResourceKind::Document | ResourceKind::Style | ResourceKind::Script | ResourceKind::Data)

@@ -136,6 +136,16 @@ impl Prepared {
         self.index.images.get(url).into_iter().flatten().filter_map(move |&at| page?.images.get(at))
     }
 
+    /// The element that shows a picture largest; `None` where how many of its pixels are shown is not told: a background
+    /// may be sized by rules that its box does not tell.
+    #[must_use]
+    pub fn shown_largest(&self, url: &str) -> Option<&crate::PageImage> {
+        if self.images_of(url).any(|i| i.background) {
+            return None;
+        }
+        self.images_of(url).filter(|i| !i.hidden).max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()))
+    }
+
     /// What runs did for other scripts than their own between two moments, as far as it lies between them.
     pub(crate) fn called_back(&self, from: Millis, to: Millis) -> impl DoubleEndedIterator<Item = Callback> {
         let callbacks = &self.index.callbacks;

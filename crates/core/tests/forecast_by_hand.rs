@@ -8,9 +8,9 @@ use phainon_core::forecast::{Forecast, Instead, Model};
 use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
-    BodyPart, BodyRef, Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, Prepared, RenderBlocking,
-    Request, RequestId, ResourceKey, ResourceKind, Scope, ScreenFrame, Standing, TextFont, TimerInstall, WorkKind,
-    WorkName, end_as_taken, parts_as_came, preset,
+    BodyPart, BodyRef, Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, PageFacts, PageImage,
+    Prepared, Rect, RenderBlocking, Request, RequestId, ResourceKey, ResourceKind, Scope, ScreenFrame, Standing,
+    TextFont, TimerInstall, WorkKind, WorkName, end_as_taken, parts_as_came, preset,
 };
 use site::{PAGE, Site, at, script};
 use std::sync::Arc;
@@ -1293,4 +1293,36 @@ fn edits_of_a_hosts_connections_reach_those_that_wait_for_one() {
     near(script, 150.0);
     let [_, sheet] = sent(&[nearer, Edit::Remove { file: file("lib.js") }]);
     near(sheet, 152.0);
+}
+
+/// Bytes of a picture made smaller go by its pixels, and are said to be told roughly; of a background or a vector it is
+/// not known how many are shown.
+#[test]
+fn pictures_are_made_as_small_as_they_are_shown_and_their_weight_is_told_roughly() {
+    let mut site = Site::new();
+    for (name, mime) in [("shown.jpg", "image/jpeg"), ("wall.jpg", "image/jpeg"), ("mark.svg", "image/svg+xml")] {
+        let request = site.asks(name, ResourceKind::Image, [150.0, 150.0, 300.0, 400.0]);
+        request.mime = Some(mime.into());
+        request.transferred = Some(Bytes(100_000));
+    }
+    let image = |name: &str| PageImage {
+        url: at(name),
+        rect: Rect { width: 200.0, height: 100.0, ..Rect::default() },
+        natural_width: 400,
+        natural_height: 200,
+        background: name == "wall.jpg",
+        ..PageImage::default()
+    };
+    let images = ["shown.jpg", "wall.jpg", "mark.svg"].map(image).to_vec();
+    site.0.page = Some(PageFacts { images, ..PageFacts::default() });
+    site.draws([405.0, 415.0]);
+    site.paints(430.0, None);
+    site.0.fcp = Some(Millis(430.0));
+    let resized = |name: &str| forecast(&site, &[Edit::Resize { scope: Scope::File { file: file(name) } }]);
+    near(change(&resized("shown.jpg"), Metric::Weight), -75_000.0);
+    assert_eq!(resized("shown.jpg").rough_bytes, Bytes(25_000));
+    for other in ["wall.jpg", "mark.svg"] {
+        assert_eq!(resized(other).left_out.len(), 1, "{other}");
+        assert_eq!(resized(other).rough_bytes, Bytes(0));
+    }
 }

@@ -289,6 +289,24 @@ fn pictures_become_smaller_and_say_their_size() {
     assert!(refused(Edit::Shrink { file: file("/lib/pier.js"), to: None }).contains("Only pictures"));
 }
 
+/// A picture of 400 by 200 that covers a box as tall as it is wide, on a screen of three pixels each.
+#[test]
+fn a_picture_that_covers_its_box_still_does_so_once_it_is_smaller() {
+    let mut small = Small::new();
+    let image = |small: &mut Small| small.load.page.as_mut().map(|p| p.images.remove(0)).expect("a picture");
+    let own = image(&mut small);
+    let shown = |small: &mut Small, changed: PageImage| small.load.page.as_mut().expect("a page").images.push(changed);
+    let rect = Rect { x: 0.0, y: 0.0, width: 50.0, height: 50.0 };
+    shown(&mut small, PageImage { rect, fit: "cover".into(), ..own.clone() });
+    let resize = Edit::Resize { scope: Scope::File { file: file("/hero.jpg") } };
+    let size = image::load_from_memory(&at(&done(&small, resize.clone()), "hero.jpg").body).expect("a picture");
+    assert_eq!((size.width(), size.height()), (300, 150), "of its height 150 pixels are shown");
+    image(&mut small);
+    shown(&mut small, PageImage { background: true, ..own });
+    let (_, told) = small.tried(&resize);
+    assert!(told.is_err(), "how much of a background is shown is not told: {told:?}");
+}
+
 #[test]
 fn text_is_packed_and_code_is_minified() {
     let mut small = Small::new();

@@ -3,8 +3,9 @@
 use super::{
     Check, CheckContext, EvidenceOf, Fact, Figure, Finding, Group, Sureness, example, file_row, gathered, row,
 };
+use crate::body::has_pixels;
 use crate::path::Cause;
-use crate::{Bytes, Edit, PageImage, ResourceKind, Scope};
+use crate::{Bytes, Edit, ResourceKind, Scope};
 
 /// Pixel counts up to this multiple of what is shown are fine.
 const FINE: f64 = 2.0;
@@ -34,16 +35,7 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     for request in context.answered().filter(|r| r.kind == ResourceKind::Image) {
         // The element names the first hop where the address redirects.
         let named = context.load().first_hop(request);
-        let uses: Vec<&PageImage> = context.prepared.images_of(&named.url).collect();
-        // A background may be sized by rules that the box does not tell; a vector has no pixels.
-        if uses.is_empty()
-            || uses.iter().any(|i| i.background)
-            || request.mime.as_deref().is_some_and(|m| m.contains("svg"))
-        {
-            continue;
-        }
-        let shown = uses.iter().filter(|i| !i.hidden).max_by(|a, b| a.rect.area().total_cmp(&b.rect.area()));
-        let Some(shown) = shown else { continue };
+        let Some(shown) = context.prepared.shown_largest(&named.url).filter(|_| has_pixels(request)) else { continue };
         let (width, height) = match context.body(request).and_then(|b| imagesize::blob_size(&b).ok()) {
             #[allow(clippy::cast_precision_loss)]
             Some(size) => (size.width as f64, size.height as f64),

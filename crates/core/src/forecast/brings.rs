@@ -60,7 +60,10 @@ fn of(metric: Metric, forecasts: &[Forecast]) -> Option<Brings> {
     let low = changes.iter().copied().fold(f64::INFINITY, f64::min);
     let high = changes.iter().copied().fold(f64::NEG_INFINITY, f64::max);
     let after = before + change;
-    let astray = forecasts.iter().map(|f| astray(metric, after, f.source)).fold(0.0, f64::max);
+    // Of a picture made smaller the bytes go by its pixels: it may have next to none of them, or twice as many.
+    #[allow(clippy::cast_precision_loss)]
+    let rough = |f: &Forecast| if metric == Metric::Weight { f.rough_bytes.0 as f64 } else { 0.0 };
+    let astray = forecasts.iter().map(|f| astray(metric, after, f.source) + rough(f)).fold(0.0, f64::max);
     // No metric falls below zero.
     Some(Brings { metric, before, after, low: (low - astray).max(-before), high: high + astray })
 }
@@ -80,6 +83,7 @@ mod tests {
             source: Source::Recording,
             before: figures(before),
             after: figures(after),
+            rough_bytes: Bytes(0),
             moved: Vec::new(),
             tasks: Vec::new(),
             path: Vec::new(),
@@ -116,6 +120,14 @@ mod tests {
         let weight = made.iter().find(|b| b.metric == Metric::Weight).expect("known");
         assert_eq!((weight.low, weight.high), (0.0, 0.0), "bytes are counted");
         assert_eq!(brings(&[]), []);
+    }
+
+    #[test]
+    fn what_pictures_weigh_that_are_made_smaller_is_told_roughly() {
+        let weight = |bytes| Figures { transferred_bytes: Some(Bytes(bytes)), ..Figures::default() };
+        let made = Forecast { before: weight(900), after: weight(400), rough_bytes: Bytes(100), ..forecast(1.0, 1.0) };
+        let weight = brings(&[made])[0];
+        assert_eq!((weight.metric, weight.low, weight.high), (Metric::Weight, -600.0, -400.0));
     }
 
     #[test]

@@ -131,6 +131,8 @@ impl Ground {
 pub(super) struct Change<'g> {
     pub ground: &'g Ground,
     pub world: World,
+    /// Bytes of bodies that go by a rule and are not counted.
+    pub rough_bytes: f64,
     /// Blocking requests that nothing waits for any more.
     freed: HashSet<RequestId>,
     /// Runs that are no longer in their tasks.
@@ -142,7 +144,7 @@ pub(super) struct Change<'g> {
 impl<'g> Change<'g> {
     pub(super) fn of(ground: &'g Ground) -> Self {
         let world = ground.moments.world.clone();
-        Self { ground, world, freed: HashSet::new(), cut: HashSet::new(), moved: HashMap::new() }
+        Self { ground, world, rough_bytes: 0.0, freed: HashSet::new(), cut: HashSet::new(), moved: HashMap::new() }
     }
 
     /// The places of all needs on a moment.

@@ -29,7 +29,7 @@ pub use relief::{Instead, Relief, fetches};
 pub use steps::{Step, StepKind};
 
 use crate::graph::Graph;
-use crate::{Bodies, Edit, Millis, Prepared, RequestId, Source};
+use crate::{Bodies, Bytes, Edit, Millis, Prepared, RequestId, Source};
 use change::{Change, Ground};
 use moments::Builder;
 use run::{Calibration, Times, run};
@@ -88,6 +88,8 @@ pub struct Forecast {
     pub before: Figures,
     /// As it would be.
     pub after: Figures,
+    /// Of the weight that it would have, what goes by a rule and is not counted.
+    pub rough_bytes: Bytes,
     /// Requests that would move by a millisecond or more.
     pub moved: Vec<MovedRequest>,
     /// The tasks of the main thread that are 2 ms or longer, in order of time, moved or not.
@@ -156,6 +158,8 @@ impl Model {
     #[must_use]
     pub fn forecast(&self, edits: &[Edit], bodies: &dyn Bodies) -> Forecast {
         let (change, left_out) = self.changed(edits, bodies);
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+        let rough_bytes = Bytes(change.rough_bytes.round() as u64);
         let (world, times) = self.run_changed(change);
         let after = self.figures_of(&world, &times);
         let path = self.path(&world, &times);
@@ -164,6 +168,7 @@ impl Model {
             source: self.source(),
             before: self.figures,
             after,
+            rough_bytes,
             moved: self.moved(&times),
             tasks,
             path,

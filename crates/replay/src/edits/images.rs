@@ -15,6 +15,8 @@ use std::io::Cursor;
 const QUALITIES: [u8; 10] = [90, 85, 80, 75, 70, 60, 50, 40, 30, 20];
 /// The quality at which a picture that is shown smaller is written.
 const USUAL: u8 = 80;
+/// A picture that would keep so much of its width is left as it is.
+const WORTH: f64 = 0.95;
 /// A picture of more pixels is not decoded.
 const MOST_PIXELS: u64 = 80_000_000;
 
@@ -140,10 +142,11 @@ pub fn resize(book: &mut Book, known: &Known<'_>, scope: &Scope) -> Tried {
         if answer.kind != ResourceKind::Image || !answer.exact {
             continue;
         }
-        let shown = known.prepared.images_of(&answer.url).map(|i| i.rect.width.max(0.0)).fold(0.0, f64::max);
-        let Some((picture, format)) = decoded(answer).filter(|_| shown > 0.0) else { continue };
-        let by = shown * ratio / f64::from(picture.width());
-        if by >= 0.95 {
+        let Some(shown) = known.prepared.shown_largest(&answer.url) else { continue };
+        let Some((picture, format)) = decoded(answer) else { continue };
+        let size = (f64::from(picture.width()), f64::from(picture.height()));
+        let by = (shown.needed_pixels(size, ratio) / (size.0 * size.1)).sqrt();
+        if by <= 0.0 || by >= WORTH {
             continue;
         }
         let (width, height) = (scaled(picture.width(), by), scaled(picture.height(), by));

@@ -2,7 +2,8 @@
 
 use super::super::change::Change;
 use super::{Effect, requests, unforeseen};
-use crate::{Bodies, Bytes, RequestId, ResourceKey, ResourceKind, Scope};
+use crate::body::has_pixels;
+use crate::{Bodies, Bytes, RequestId, ResourceKey, Scope};
 
 /// Text sent packed, by the size that its body packs to.
 #[allow(clippy::cast_precision_loss)]
@@ -39,7 +40,7 @@ pub(super) fn shrink(change: &mut Change<'_>, file: &ResourceKey, to: Option<Byt
     Ok(())
 }
 
-/// Pictures of as many pixels as are shown: bytes go by pixels.
+/// Pictures of as many pixels as are shown: bytes go by pixels, which is no more than a rule.
 pub(super) fn resize(change: &mut Change<'_>, scope: &Scope) -> Effect {
     let prepared = change.ground.prepared.clone();
     let load = prepared.load.clone();
@@ -47,15 +48,15 @@ pub(super) fn resize(change: &mut Change<'_>, scope: &Scope) -> Effect {
     let pictures: Vec<RequestId> = change.ground.scope(scope);
     let mut resized = 0;
     for id in pictures {
-        let Some(request) = load.request(id).filter(|r| r.kind == ResourceKind::Image) else { continue };
-        let shown = prepared.images_of(&load.first_hop(request).url).filter(|i| !i.hidden && !i.background);
-        let Some(shown) = shown.max_by(|a, b| a.rect.area().total_cmp(&b.rect.area())) else { continue };
+        let Some(request) = load.request(id).filter(|r| has_pixels(r)) else { continue };
+        let Some(shown) = prepared.shown_largest(&load.first_hop(request).url) else { continue };
         let size = (f64::from(shown.natural_width), f64::from(shown.natural_height));
         let needed = shown.needed_pixels(size, ratio);
         let share = needed / (size.0 * size.1);
         if share > 0.0 && share < 1.0 {
             let bytes = change.world.transfers[id.0 as usize].bytes_observed;
             change.set_bytes(id, bytes * share);
+            change.rough_bytes += bytes * share;
             resized += 1;
         }
     }
