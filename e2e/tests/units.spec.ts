@@ -3,8 +3,8 @@ import { get, Refused, send } from '../../web/src/api/client';
 import { readTracks, type Lane, type Tracks } from '../../web/src/api/tracks';
 import { barAt, drawLane, ROW_HEIGHT } from '../../web/src/views/main-thread/draw';
 import { parseSelection, selectionText, type Selection } from '../../web/src/shell/selection';
-import { sorted } from '../../web/src/views/requests/columns';
-import { filterRequests } from '../../web/src/views/requests/filter';
+import { COLUMNS, sorted } from '../../web/src/views/requests/columns';
+import { FACTS, filterRequests } from '../../web/src/views/requests/filter';
 import { row } from './made';
 
 test('the filter knows words, facts, sizes, not and or', () => {
@@ -31,6 +31,49 @@ test('the filter knows words, facts, sizes, not and or', () => {
   expect(ids('status:4')).toEqual([3]);
   expect(ids('FILE-2')).toEqual([2]);
   expect(ids('size>many')).toEqual([]);
+});
+
+test('every fact that the help beside the filter names is one that it knows', () => {
+  const such = row(0, {
+    kind: 'script', owner: { name: 'deck-slider', kind: 'plugin' }, host: 'static.skerryline.test', render_blocking: 'blocking', on_path: true, status: 404,
+    protocol: 'h2', priority: 'High', cache: 'disk', initiator: { kind: 'script', url: 'http://a.test/slider.js', line: 1, stack: [] }, placement: 'hidden',
+    failed: 'refused', transferred_bytes: 60_000, unpacked_bytes: 300_000, start_ms: 100, sent_ms: 110, first_byte_ms: 500, end_ms: 900,
+  });
+  const below = row(1, { ...such, id: 1, placement: 'below_fold' });
+  const other = row(2, {
+    kind: 'image', owner: { name: 'site', kind: 'site' }, host: 'www.skerryline.test', status: 200, protocol: 'http/1.1', priority: 'Low',
+    transferred_bytes: 900, unpacked_bytes: 900, start_ms: 2_000, sent_ms: 2_000, first_byte_ms: 2_010, end_ms: 2_020,
+  });
+  for (const fact of FACTS) {
+    const ids = filterRequests([such, below, other], fact).map((r) => r.id);
+    const wanted = fact === 'hidden:yes' ? [0] : fact === 'fold:below' ? [1] : [0, 1];
+    expect(ids, fact).toEqual(wanted);
+    if (fact.includes(':')) expect(filterRequests([such, below, other], `-${fact}`).map((r) => r.id), `not ${fact}`).toEqual([0, 1, 2].filter((id) => !wanted.includes(id)));
+  }
+});
+
+test('a column says of a request what is known of it, and a dash for what is not', () => {
+  const text = (id: string, of: Parameters<typeof row>[1], total = 1_000_000) => COLUMNS.find((c) => c.id === id)?.text(row(0, of), total);
+  expect(text('share', { transferred_bytes: 250_000 })).toBe('25.0 %');
+  expect(text('share', { transferred_bytes: 250_000 }, 0), 'of a load without bytes nothing is a share').toBe('–');
+  expect(text('wait', { sent_ms: 100, first_byte_ms: 440 })).toBe('340 ms');
+  expect(text('priority', { priority: 'Low', final_priority: 'High' })).toBe('Low → High');
+  expect(text('priority', { priority: 'High', final_priority: 'High' })).toBe('High');
+  expect(text('cache', { cache: 'prefetch' })).toBe('prefetch');
+  expect(text('cache', { cache: null })).toBe('network');
+  expect(text('by', { initiator: { kind: 'parser', url: null, line: null, stack: [] } })).toBe('parser');
+  expect(text('by', { initiator: { kind: 'script', url: 'http://a.test/js/slider.js?v=3', line: 1, stack: [] } })).toContain('slider.js');
+  const nothing = { host: null, status: null, protocol: null, priority: null, final_priority: null, sent_ms: null, first_byte_ms: null, end_ms: null, transferred_bytes: null, unpacked_bytes: null, connection: null };
+  for (const id of ['size', 'unpacked', 'share', 'duration', 'wait', 'priority', 'protocol', 'connection', 'status', 'host']) expect(text(id, nothing), id).toBe('–');
+});
+
+test('every column orders the other way round when it is asked to', () => {
+  const one = row(0, { owner: { name: 'a', kind: 'plugin' }, kind: 'document', host: 'a.test', status: 200, protocol: 'h2', priority: 'High', connection: 1, cache: 'disk', transferred_bytes: 9, unpacked_bytes: 9, end_ms: 900, first_byte_ms: 800, initiator: { kind: 'script', url: 'http://a.test/a.js', line: 1, stack: [] } });
+  const two = row(1, { owner: { name: 'b', kind: 'plugin' }, kind: 'script', host: 'b.test', status: 404, protocol: 'h3', priority: 'Low', connection: 2, cache: 'memory', transferred_bytes: 5, unpacked_bytes: 5, end_ms: 400, first_byte_ms: 300, initiator: { kind: 'script', url: 'http://a.test/b.js', line: 1, stack: [] } });
+  for (const { id } of COLUMNS.filter((c) => c.id !== 'start')) {
+    expect(sorted([two, one], id).map((r) => r.id), id).toEqual([0, 1]);
+    expect(sorted([one, two], `-${id}`).map((r) => r.id), `-${id}`).toEqual([1, 0]);
+  }
 });
 
 test('what is not known stands last, whichever way the order goes', () => {

@@ -57,6 +57,8 @@ pub struct Accused {
     pub fetching: f64,
     /// What of the fetching is the file's alone: what the largest paint would gain.
     pub alone: f64,
+    /// What it would gain in all: bytes may take the line on more legs than those that name the file.
+    pub gain: f64,
     /// What its bytes take of the line from what the path waits for, where that gives next to nothing to fetching it.
     pub beside: f64,
 }
@@ -69,13 +71,15 @@ pub fn accused(path: &[Leg], reliefs: &[Relief], file: &[RequestId]) -> Accused 
         let own = reliefs.iter().filter(|r| r.beside == beside && file.contains(&r.request));
         own.map(|r| r.gain_ms.0).fold(0.0, f64::max)
     };
-    Accused { runs: sum(false), fetching: sum(true), alone: gain(false).min(sum(true)), beside: gain(true) }
+    let (fetching, own_gain) = (sum(true), gain(false));
+    Accused { runs: sum(false), fetching, alone: own_gain.min(fetching), gain: own_gain, beside: gain(true) }
 }
 
-/// What of a file's fetching on the path the largest paint would gain: with the file there at once, or without it, as a
-/// sheet of fonts that is not there lets text be shown in another.
-pub fn without(fetching: f64, alone: f64, gain: f64) -> f64 {
-    alone.max(gain.min(fetching))
+/// What a file is accused for that is taken off, as it is said below its leg: what the largest paint would gain with it
+/// there at once; or without it, as a sheet of fonts that is not there lets text be shown in another, as far as the path
+/// gives that to fetching it.
+pub fn without(fetching: f64, at_once: f64, off: f64) -> f64 {
+    at_once.max(off.min(fetching))
 }
 
 /// When the largest paint was, in ms, and of what.
@@ -113,7 +117,7 @@ pub fn judged(page: &Measured) -> Judged {
     for tried in &page.tried {
         let ids: Vec<_> = page.load.requests.iter().filter(|r| ResourceKey::of(&r.url) == tried.file).collect();
         let of_file: Vec<RequestId> = ids.iter().map(|r| r.id).collect();
-        let Accused { runs, fetching, alone, beside } = accused(&path, &reliefs, &of_file);
+        let Accused { runs, fetching, alone, gain: at_once, beside } = accused(&path, &reliefs, &of_file);
         let file = tried.file.clone();
         let edit = match tried.instead {
             Instead::AtOnce => Edit::FasterResponse { file, to: Some(Millis(0.0)) },
@@ -125,7 +129,7 @@ pub fn judged(page: &Measured) -> Judged {
         let (given, held) = match tried.instead {
             // Its runs are there whenever it comes.
             Instead::AtOnce => (fetching, alone),
-            Instead::Nothing => (fetching + runs + beside, without(fetching, alone, expected) + runs + beside),
+            Instead::Nothing => (fetching + runs + beside, without(fetching, at_once, expected) + runs + beside),
         };
         let gain = before - tried.largest_ms;
         judged.gains.push((expected, gain, tried.largest_ms));

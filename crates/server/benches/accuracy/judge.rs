@@ -127,13 +127,13 @@ fn judged(pages: &[Page], each: bool) {
             if let (Some(off), true) = (Off::by(prepared, &tried.edits), same)
                 && let Some((a, b)) = before(Metric::Lcp).zip(after(Metric::Lcp))
             {
-                let Accused { runs, fetching, alone, beside } = accused(&path, &reliefs, &off.files);
+                let Accused { runs, fetching, gain: at_once, beside, .. } = accused(&path, &reliefs, &off.files);
                 let server = off.server(&path);
                 let gains =
                     known.iter().filter_map(|f| Some(f.before.value(Metric::Lcp)? - f.after.value(Metric::Lcp)?));
                 let gain = middle(gains.collect()).unwrap_or_default();
                 let others = runs + server + beside;
-                let (given, held) = (fetching + others, without(fetching, alone, gain) + others);
+                let (given, held) = (fetching + others, without(fetching, at_once, gain) + others);
                 let least = culprit_from(a);
                 let scatter = spread(&page.plain, Metric::Lcp).max(spread(&tried.loads, Metric::Lcp));
                 verdict = match (a - b > least, held > least) {
