@@ -59,7 +59,7 @@ test('a column says of a request what is known of it, and a dash for what is not
   expect(text('wait', { sent_ms: 100, first_byte_ms: 440 })).toBe('340 ms');
   expect(text('priority', { priority: 'Low', final_priority: 'High' })).toBe('Low → High');
   expect(text('priority', { priority: 'High', final_priority: 'High' })).toBe('High');
-  expect(text('cache', { cache: 'prefetch' })).toBe('prefetch');
+  expect(text('cache', { cache: 'service_worker' })).toBe('service worker');
   expect(text('cache', { cache: null })).toBe('network');
   expect(text('by', { initiator: { kind: 'parser', url: null, line: null, stack: [] } })).toBe('parser');
   expect(text('by', { initiator: { kind: 'script', url: 'http://a.test/js/slider.js?v=3', line: 1, stack: [] } })).toContain('slider.js');

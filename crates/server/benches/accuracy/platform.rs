@@ -225,13 +225,13 @@ fn browsers_answer(draw: &mut Draw) -> String {
 fn other_html(draw: &mut Draw) -> String {
     let data = draw.data();
     let place = "document.getElementById('place')";
-    let put = match ["beside", "unsafe", "range", "replaced", "parsed"].choose(&mut draw.chance).unwrap_or(&"beside") {
-        &"unsafe" => format!("{place}.setHTMLUnsafe(WORDS)"),
-        &"range" => format!("{place}.append(document.createRange().createContextualFragment(WORDS))"),
-        &"replaced" => format!(
+    let put = match *["beside", "unsafe", "range", "replaced", "parsed"].choose(&mut draw.chance).unwrap_or(&"beside") {
+        "unsafe" => format!("{place}.setHTMLUnsafe(WORDS)"),
+        "range" => format!("{place}.append(document.createRange().createContextualFragment(WORDS))"),
+        "replaced" => format!(
             "{{ const h = document.createElement('h1'); h.textContent = WORDS.slice(4, -5); {place}.replaceChildren(h) }}"
         ),
-        &"parsed" => {
+        "parsed" => {
             format!("{place}.replaceWith(...new DOMParser().parseFromString(WORDS, 'text/html').body.children)")
         }
         _ => format!("{place}.insertAdjacentHTML('afterend', WORDS)"),
