@@ -38,6 +38,8 @@ pub struct Index {
     pub parents: Vec<Option<usize>>,
     /// Places of the tasks among the work, in order of time.
     pub tasks: Vec<usize>,
+    /// For how long the main thread had been at work before each of them.
+    worked: Vec<Millis>,
     /// The host of each request, by its place.
     hosts: Vec<Option<Arc<str>>>,
     /// What scripts had asked for and was there, by each script that had part in the asking.
@@ -165,6 +167,18 @@ impl Prepared {
         let task = *self.index.tasks.get(after.checked_sub(1)?)?;
         (self.load.work[task].end() >= at).then_some(task)
     }
+
+    /// For how long the main thread was at work between two moments.
+    pub(crate) fn worked_between(&self, from: Millis, to: Millis) -> Millis {
+        let by = |at: Millis| {
+            let last = self.index.tasks.partition_point(|&i| self.load.work[i].start <= at).checked_sub(1);
+            last.map_or(Millis::ZERO, |last| {
+                let task = &self.load.work[self.index.tasks[last]];
+                self.index.worked[last] + task.duration.min(at - task.start)
+            })
+        };
+        by(to) - by(from)
+    }
 }
 
 impl Index {
@@ -184,9 +198,12 @@ impl Index {
                 }
             }
         }
+        let mut worked = Millis::ZERO;
         for (place, work) in load.work.iter().enumerate() {
             if work.depth == 0 {
                 index.tasks.push(place);
+                index.worked.push(worked);
+                worked += work.duration;
             }
         }
         index.callbacks = callbacks(load, &index.uses);
@@ -227,5 +244,8 @@ mod tests {
         assert_eq!(prepared.first_use(second).map(|u| u.0), Some(3), "the run after it came, not the first one");
         assert_eq!(prepared.released(second), Some(Millis(1030.0)));
         assert_eq!((prepared.task_at(Millis(210.0)), prepared.task_at(Millis(500.0))), (Some(0), None));
+        let worked = |from, to| prepared.worked_between(Millis(from), Millis(to)).0;
+        assert_eq!([worked(0.0, 200.0), worked(0.0, 5000.0), worked(210.0, 1010.0)], [0.0, 60.0, 30.0]);
+        assert_eq!([worked(205.0, 215.0), worked(300.0, 900.0), worked(225.0, 300.0)], [10.0, 0.0, 5.0]);
     }
 }

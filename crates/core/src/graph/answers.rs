@@ -64,9 +64,9 @@ impl Graph<'_> {
         there.filter(|(at, _)| self.is_soon_after(*at, by)).max_by(|a, b| a.0.order(&b.0))
     }
 
-    /// Whether what came is taken up soon enough: what the thread was at when it came is not counted.
+    /// Whether what came is taken up soon enough: what the thread was at meanwhile is not counted.
     pub(super) fn is_soon_after(&self, came: Millis, taken: Millis) -> bool {
-        taken - came - self.worked_between(came, taken) < TAKEN
+        taken - came - self.prepared.worked_between(came, taken) < TAKEN
     }
 
     /// What of an answer was there by a moment: all of it, or of data the headers.

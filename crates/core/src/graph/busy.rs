@@ -31,14 +31,6 @@ impl Graph<'_> {
         named.collect()
     }
 
-    /// For how long the main thread was at work between two moments.
-    pub(super) fn worked_between(&self, from: Millis, to: Millis) -> Millis {
-        let first = self.prepared.index.tasks.partition_point(|&i| self.work(i).end() <= from);
-        let tasks = self.prepared.index.tasks[first..].iter().map(|&i| self.work(i));
-        let within = tasks.take_while(|task| task.start < to).map(|task| task.end().min(to) - task.start.max(from));
-        within.fold(Millis::ZERO, |sum, own| sum + own)
-    }
-
     /// A task in which a script stood still for an answer (XMLHttpRequest, section 3.5.6): the wait is the
     /// answer's.
     fn stood_still(&self, task: Piece) -> Vec<Piece> {

@@ -94,7 +94,7 @@ impl Graph<'_> {
             return None;
         }
         // The browser goes through what it holds back on the main thread.
-        let is_why = |at: Millis| at > request.start && sent - at - self.worked_between(at, sent) <= LET_GO;
+        let is_why = |at: Millis| at > request.start && sent - at - self.prepared.worked_between(at, sent) <= LET_GO;
         let released = self.last_block(sent, request.id).filter(|(at, _)| is_why(*at));
         if let Some((at, gate)) = released {
             return Some((at, gate, Moment::Released(gate)));
