@@ -79,6 +79,8 @@ export default function PlanView() {
     setInView(seen);
     line.foresee(next, seen);
     const before = plan.data?.own_order ? active.map((f) => f.id) : null;
+    // The new order is on the screen before the server has it: until then there must be no Undo of what was done before.
+    say({ text: 'Moving…' });
     changes.order.mutate([...ids, ...aside.map((f) => f.id)], {
       onSuccess: () => say({ text, undo: () => changes.order.mutate(before) }),
       onError: bad,
