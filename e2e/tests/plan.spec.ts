@@ -31,6 +31,27 @@ const kept = (page: Page, site: string) =>
     return plan.fixes.map((f: { fix: { title: string } }) => /(\w+\.js)/.exec(f.fix.title)?.[1]).join(' ');
   }, site);
 
+test('while an order is being written there is no undo of what was done before it', async ({ page }) => {
+  const site = `plan-undo-${Date.now()}.test`;
+  await planned(page, site);
+  const undo = page.getByRole('button', { name: 'Undo' });
+  await page.getByRole('button', { name: /^Move up: Defer tail\.js/ }).click();
+  await expect(page.getByText(/^Moved\./)).toBeVisible();
+  await expect(undo).toBeVisible();
+  let letGo = () => {};
+  const held = new Promise<void>((done) => (letGo = done));
+  await page.route('**/order', async (route) => {
+    await held;
+    await route.continue();
+  });
+  await page.getByRole('button', { name: /^Move up: Defer tail\.js/ }).click();
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+  await expect(undo).toHaveCount(0);
+  letGo();
+  await undo.click();
+  await expect.poll(() => kept(page, site)).toBe('deck.js tail.js vendor.js');
+});
+
 test('a plan is put into order without a mouse, and the order can be taken back', async ({ page }) => {
   await planned(page, SITE);
   expect(await order(page)).toBe('deck.js vendor.js tail.js');
