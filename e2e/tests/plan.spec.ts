@@ -52,6 +52,20 @@ test('while an order is being written there is no undo of what was done before i
   await expect.poll(() => kept(page, site)).toBe('deck.js tail.js vendor.js');
 });
 
+test('two moves before the first is drawn are two moves', async ({ page }) => {
+  const site = `plan-twice-${Date.now()}.test`;
+  await planned(page, site);
+  await rows(page).nth(2).evaluate(async (row) => {
+    const press = () => row.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowUp', altKey: true, bubbles: true }));
+    press();
+    // Promises are kept meanwhile, and nothing is drawn.
+    for (let n = 0; n < 100; n += 1) await Promise.resolve();
+    press();
+  });
+  await expect.poll(() => order(page)).toBe('tail.js deck.js vendor.js');
+  await expect.poll(() => kept(page, site)).toBe('tail.js deck.js vendor.js');
+});
+
 test('a plan is put into order without a mouse, and the order can be taken back', async ({ page }) => {
   await planned(page, SITE);
   expect(await order(page)).toBe('deck.js vendor.js tail.js');

@@ -292,6 +292,8 @@ export function usePlanChanges(site: string | undefined) {
     return client.invalidateQueries({ queryKey: ['plan', site], exact: true });
   };
   return {
+    /** The plan as it is by now: keys come faster than the screen is drawn. */
+    now: () => client.getQueryData<Plan>(['plan', site]),
     add: useMutation({ mutationFn: (fix: NewFix) => send<Made>('POST', `${base}/fixes`, fix), onSuccess }),
     set: useMutation({
       mutationFn: ({ id, ...change }: FixChange & { id: number }) => send('PATCH', `${base}/fixes/${id}`, change),

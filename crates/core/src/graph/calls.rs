@@ -86,17 +86,19 @@ impl Graph<'_> {
         self.since_first_run(index, &url, event)
     }
 
+    /// A script is called back by what was over at a moment, as soon as the thread is free.
+    pub(super) fn calls_back(&self, url: &Arc<str>, from: Moment, at: Millis) -> Edge {
+        let fact = LegFact::CalledBack { script: self.code(url) };
+        Edge::new(from, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread)
+    }
+
     /// Promises' callbacks that run at the end of another script's run, or as soon as a run of the same task is over: it
     /// kept them (HTML, section 8.1.4.4, "clean up after running script").
     fn right_after(&self, around: &[usize], url: &Arc<str>) -> Option<Edge> {
         let place = around.iter().rposition(|&i| self.work(i).name == WorkName::Microtasks)?;
         let (promises, outer) = (around[place], around.get(place + 1).copied());
         let began = self.work(promises).start;
-        let edge = |run, at| {
-            let fact = LegFact::CalledBack { script: self.code(url) };
-            let from = Moment::Inside(run, Does::Schedules);
-            Edge::new(from, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread)
-        };
+        let edge = |run, at| self.calls_back(url, Moment::Inside(run, Does::Schedules), at);
         if let Some(outer) = outer.filter(|&i| self.work(i).script().is_some_and(|by| by != url)) {
             return Some(edge(outer, began));
         }
@@ -127,9 +129,7 @@ impl Graph<'_> {
         let within = self.load.scheduled[first..].iter().take_while(|s| s.ran <= to + Millis(0.01));
         // Of callbacks run in one frame, the last to begin before this run.
         let asked = within.filter(|s| s.at < s.ran).last()?;
-        let fact = LegFact::CalledBack { script: self.code(url) };
-        let about = About::Script(url.clone());
-        let edge = |from, at| Edge::new(from, at, Cause::ScriptWait, about.clone(), fact.clone()).filled(Fill::Thread);
+        let edge = |from, at| self.calls_back(url, from, at);
         // The tag that puts a script in asked for its load event: it is told once that has run, in the same task.
         if let Some(edges) = self.load_of_script(around, url) {
             return Some(edges);

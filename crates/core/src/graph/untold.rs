@@ -2,7 +2,7 @@
 //! itself, or what had been there since the script first ran.
 
 use super::answers::{ANOTHERS, TAKEN};
-use super::{About, Cause, Code, Does, Edge, Fill, Graph, LegFact, Moment};
+use super::{About, Cause, Code, Does, Edge, Graph, LegFact, Moment};
 use crate::{InitiatorKind, Millis, ResourceKind, Work, WorkName, ran_just_before};
 use std::sync::Arc;
 
@@ -18,8 +18,7 @@ impl Graph<'_> {
                 r.main_frame && r.kind == ResourceKind::Script && r.initiator.kind == InitiatorKind::Unknown
             });
         let (at, moment) = self.last_answer(theirs.chain(workers).map(|r| r.id), by)?;
-        let fact = LegFact::CalledBack { script: self.code(url) };
-        Some(Edge::new(moment, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
+        Some(self.calls_back(url, moment, at))
     }
 
     /// A run of which nothing is told but that it had a task of its own takes a message on a channel by name, or of a
@@ -29,17 +28,14 @@ impl Graph<'_> {
         let &[run, task] = around else { return None };
         let by_another = |w: &Work| w.script().is_some_and(|by| by != url);
         if let Some(by) = ran_just_before(&self.load.work, self.work(task).start, by_another) {
-            let fact = LegFact::CalledBack { script: self.code(url) };
-            let (from, about) = (Moment::Inside(by, Does::Schedules), About::Script(url.clone()));
-            return Some(Edge::new(from, self.work(by).end(), Cause::ScriptWait, about, fact).filled(Fill::Thread));
+            return Some(self.calls_back(url, Moment::Inside(by, Does::Schedules), self.work(by).end()));
         }
         let began = self.work(run).start;
         self.message_of_others(began, url).or_else(|| {
             // A run too short to be named told it of what had come.
             let data = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Data && r.main_frame);
             let (at, moment) = self.last_answer(data.map(|r| r.id), began).filter(|(at, _)| began - *at < ANOTHERS)?;
-            let fact = LegFact::CalledBack { script: self.code(url) };
-            Some(Edge::new(moment, at, Cause::ScriptWait, About::Script(url.clone()), fact).filled(Fill::Thread))
+            Some(self.calls_back(url, moment, at))
         })
     }
 
@@ -68,9 +64,7 @@ impl Graph<'_> {
         let code: Code = self.code(url);
         let about = || About::Script(url.clone());
         if let Some(asked) = self.asked_of_browser(index, url) {
-            let fact = LegFact::CalledBack { script: code };
-            let (from, at) = (Moment::Inside(asked, Does::Schedules), self.work(asked).end());
-            return vec![Edge::new(from, at, Cause::ScriptWait, about(), fact).filled(Fill::Thread)];
+            return vec![self.calls_back(url, Moment::Inside(asked, Does::Schedules), self.work(asked).end())];
         }
         let first = self.prepared.first_run_of(url).filter(|first| self.work(*first).start < began);
         if let Some(first) = first {

@@ -90,7 +90,7 @@ export default function FindingsView() {
       <table className="mt-3 w-full table-fixed text-[13px]">
         <thead>
           <tr className="border-b border-rule-strong">
-            <th className="w-[106px] py-1 text-right">Fix brings</th>
+            <th className="w-[126px] py-1 text-right">Fix brings</th>
             <th className="w-[80px] text-right">On the path</th>
             <th className="w-[60px] pl-4">Kind</th>
             <th className="pl-2">What</th>

@@ -42,6 +42,7 @@ export function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (i
   if (metrics.cls === null) {
     return <NotKnown reasons={props.load.missing.filter((m) => m.subject === 'shifts').map((m) => m.why)} />;
   }
+  const sum = shifts.reduce((all, s) => all + (s.had_recent_input ? 0 : s.score), 0);
   return (
     <section className="mt-5 text-[13px]" aria-label="Layout shifts">
       <h2 className="text-[18px]">
@@ -64,7 +65,7 @@ export function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (i
                   </Ask>
                 </th>
                 <th className="pl-4">
-                  <Ask how="What had changed since the frame before: a script that changed the page, a sheet, a picture or a font that came. Without it the forecast has no such shift.">
+                  <Ask how="What had changed since the frame before: a script that changed the page, or a sheet, a picture, an inner frame or a font that came. Without it the forecast has no such shift.">
                     Set off by
                   </Ask>
                 </th>
@@ -73,7 +74,6 @@ export function Shifts(props: { load: Analysis; shown: ShiftRow | null; pick: (i
             </thead>
             <tbody>
               {shifts.map((s, i) => {
-                const sum = shifts.reduce((all, x) => all + (x.had_recent_input ? 0 : x.score), 0);
                 const on = s === props.shown;
                 return (
                   <tr key={i} className={`border-b border-rule align-top ${on ? 'bg-soft' : 'hover:bg-soft/40'}`}>

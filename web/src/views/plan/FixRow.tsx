@@ -13,7 +13,7 @@ export interface FixActs {
   choose: (fix: PlannedFix) => void;
   drag: (place: number) => void;
   drop: (onto: number) => void;
-  move: (place: number, by: number) => void;
+  move: (fix: PlannedFix, by: number) => void;
   setState: (fix: PlannedFix, state: FixState) => void;
   remove: (fix: PlannedFix) => void;
 }
@@ -46,7 +46,7 @@ export const FixRow = memo(function FixRow(props: {
       onKeyDown={(e) => {
         if (e.altKey && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
           e.preventDefault();
-          acts.move(place, e.key === 'ArrowUp' ? -1 : 1);
+          acts.move(fix, e.key === 'ArrowUp' ? -1 : 1);
         }
       }}
       className={`border-b align-top ${props.isReached ? 'border-ink' : 'border-rule'} ${props.isChosen ? 'bg-soft' : ''}`}
@@ -99,7 +99,7 @@ export const FixRow = memo(function FixRow(props: {
             className="btn btn-quiet !px-1"
             disabled={place === 0}
             aria-label={`Move up: ${fix.fix.title}`}
-            onClick={() => acts.move(place, -1)}
+            onClick={() => acts.move(fix, -1)}
           >
             <ArrowUp size={14} aria-hidden />
           </button>
@@ -107,7 +107,7 @@ export const FixRow = memo(function FixRow(props: {
             className="btn btn-quiet !px-1"
             disabled={props.isLast}
             aria-label={`Move down: ${fix.fix.title}`}
-            onClick={() => acts.move(place, 1)}
+            onClick={() => acts.move(fix, 1)}
           >
             <ArrowDown size={14} aria-hidden />
           </button>

@@ -72,13 +72,14 @@ export default function PlanView() {
   const at = selection?.kind === 'fix' ? active.findIndex((f) => f.id === selection.id) : -1;
   const bad = (error: Error) => say({ text: error.message, bad: true });
 
+  const idsNow = () => (changes.now()?.fixes ?? []).filter((f) => f.state !== 'set_aside').map((f) => f.id);
   const reorder = (ids: number[], text: string) => {
     const by = new Map(open.map((f) => [f.id, f]));
     const next = ids.flatMap((id) => by.get(id) ?? []);
     const seen = stepsInView(body.current, ids, next);
     setInView(seen);
     line.foresee(next, seen);
-    const before = plan.data?.own_order ? active.map((f) => f.id) : null;
+    const before = changes.now()?.own_order ? idsNow() : null;
     // The new order is on the screen before the server has it: until then there must be no Undo of what was done before.
     say({ text: 'Moving…' });
     changes.order.mutate([...ids, ...aside.map((f) => f.id)], {
@@ -86,8 +87,9 @@ export default function PlanView() {
       onError: bad,
     });
   };
-  const move = (index: number, by: number) => {
-    const ids = active.map((f) => f.id);
+  const move = (fix: PlannedFix, by: number) => {
+    const ids = idsNow();
+    const index = ids.indexOf(fix.id);
     const other = index + by;
     const [a, b] = [ids[index], ids[other]];
     if (a === undefined || b === undefined) return;
@@ -187,7 +189,7 @@ export default function PlanView() {
       choose: (fix) => latest.current?.choose(fix),
       drag: (place) => latest.current?.drag(place),
       drop: (onto) => latest.current?.drop(onto),
-      move: (place, by) => latest.current?.move(place, by),
+      move: (fix, by) => latest.current?.move(fix, by),
       setState: (fix, state) => latest.current?.setState(fix, state),
       remove: (fix) => latest.current?.remove(fix),
     }),
