@@ -32,6 +32,9 @@ use crate::graph::Graph;
 use crate::{Bodies, Bytes, Edit, Millis, Prepared, RequestId, Source};
 use change::{Change, Ground};
 use moments::Builder;
+use petgraph::Directed;
+use petgraph::algo::tarjan_scc;
+use petgraph::graphmap::GraphMap;
 use run::{Calibration, Times, run};
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, HashSet};
@@ -101,20 +104,34 @@ pub struct Forecast {
 }
 
 /// Runs a world. Moments of one time may wait for each other, and an edit may have one wait for what came of it:
-/// each then waits for earlier ones alone.
+/// each in such a ring then waits for earlier ones alone. What only waits for a ring keeps all its needs.
 fn settled(world: &mut world::World, calibration: &Calibration) -> Times {
     let times = run(world, calibration);
     if times.unresolved.is_empty() {
         return times;
     }
-    let waits: HashSet<u32> = times.unresolved.iter().copied().collect();
+    let rings = rings(world, &times.unresolved);
     let at: Vec<f64> = world.moments.iter().map(|m| m.at).collect();
     for need in &mut world.needs {
         let order = |place: u32| (at[place as usize], place);
-        let circular = waits.contains(&need.moment) && waits.contains(&need.on) && order(need.on) >= order(need.moment);
-        need.void |= circular;
+        let ring = |place: u32| rings.get(&place);
+        let circular = ring(need.moment).is_some_and(|own| ring(need.on) == Some(own));
+        need.void |= circular && order(need.on) >= order(need.moment);
     }
     run(world, calibration)
+}
+
+/// The ring that each of some moments is in, by a number: those that wait for each other, however many lie between.
+fn rings(world: &world::World, among: &[u32]) -> HashMap<u32, usize> {
+    let among: HashSet<u32> = among.iter().copied().collect();
+    let counts = |n: &&world::Need| {
+        let (moment, on) = (world.moment(n.moment), world.moment(n.on));
+        !n.void && !moment.gone && !on.gone && among.contains(&n.moment) && among.contains(&n.on)
+    };
+    let needs = world.needs.iter().filter(counts).map(|n| (n.moment, n.on));
+    let waits: GraphMap<u32, (), Directed> = GraphMap::from_edges(needs);
+    let strong = tarjan_scc(&waits).into_iter().enumerate();
+    strong.flat_map(|(number, ring)| ring.into_iter().map(move |place| (place, number))).collect()
 }
 
 /// A load's causal model, ready to be run.
