@@ -7,7 +7,9 @@
 
 use super::stops::{above, place};
 use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, Work, WorkKind, WorkName};
+use crate::{
+    LcpCandidate, Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, TextFont, Work, WorkKind, WorkName,
+};
 
 /// Idle for this long with everything there, the browser was not merely about to draw.
 const UNDRAWN: Millis = Millis(60.0);
@@ -21,6 +23,8 @@ const ON_ITS_WAY: Millis = Millis(120.0);
 
 /// An animation begins so soon after its style was computed.
 const STYLED: Millis = Millis(3.0);
+/// Moments so near, in ms, are those of one paint.
+const SAME: f64 = 0.01;
 
 /// When the last of some edges' moments was.
 fn latest(edges: &[Edge]) -> Millis {
@@ -79,8 +83,19 @@ impl Graph<'_> {
         below.map(|stop| stop.released).reduce(Millis::min)
     }
 
+    /// Whether a paint is that of the largest element, or has its text without letters.
     fn is_largest(&self, paint: Millis) -> bool {
-        self.load.largest().is_some_and(|l| (l.at.0 - paint.0).abs() < 0.01)
+        let Some(largest) = self.load.largest() else { return false };
+        (largest.at.0 - paint.0).abs() < SAME || self.hides(largest, paint)
+    }
+
+    /// Whether a paint shows no element but has the text of one that waits for its font: the first paint counts text
+    /// that is held back (Paint Timing, section 4.1), the largest does not.
+    fn hides(&self, element: &LcpCandidate, paint: Millis) -> bool {
+        let first = self.load.fcp.is_some_and(|fcp| (fcp.0 - paint.0).abs() < SAME);
+        let shows = self.load.lcp_candidates.iter().any(|c| (c.at.0 - paint.0).abs() < SAME);
+        let held = |(_, font): &(&TextFont, &Request)| font.start < paint && font.end.is_none_or(|end| end > paint);
+        first && !shows && self.fonts_of(element.at).is_some_and(|fonts| fonts.iter().any(held))
     }
 
     /// Whether a paint is that of a largest element which a script put in.
