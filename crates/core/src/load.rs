@@ -2,9 +2,9 @@
 
 use crate::profile::Profile;
 use crate::{
-    Animation, Conditions, EventTiming, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note, PageChange,
-    PageFacts, Request, RequestId, ResourceKind, Scheduled, ScreenFrame, Span, Standing, Subject, TimerInstall,
-    UserTiming, Work,
+    Animation, Conditions, EventTiming, FontDisplay, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note,
+    PageChange, PageFacts, Request, RequestId, ResourceKind, Scheduled, ScreenFrame, Span, Standing, Subject,
+    TimerInstall, UserTiming, Work,
 };
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -219,6 +219,14 @@ impl Load {
     #[must_use]
     pub fn largest(&self) -> Option<&LcpCandidate> {
         self.lcp_candidates.last()
+    }
+
+    /// How text is shown while a font is on its way, where the largest text, or one that was it for a while, is set
+    /// in it.
+    pub(crate) fn display_of(&self, font: RequestId) -> Option<FontDisplay> {
+        let url = &self.request(font)?.url;
+        let mut fonts = self.lcp_candidates.iter().flat_map(|c| c.fonts.iter().flatten());
+        fonts.find(|f| f.url == *url).map(|f| f.display)
     }
 
     /// When the main thread had painted what was first, or largest, on the screen at a moment, where the page told

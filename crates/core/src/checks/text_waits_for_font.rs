@@ -35,7 +35,7 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
         finding.size_ms = Some(waited);
         finding.evidence = vec![row(EvidenceOf::AskedFor, Figure::Ms(request.start))];
         finding.evidence.extend(request.end.map(|end| row(EvidenceOf::LastByte, Figure::Ms(end))));
-        (finding.on_path_ms >= LEAST).then_some(finding)
+        (waited >= LEAST && finding.on_path_ms >= LEAST).then_some(finding)
     });
     found.collect()
 }

@@ -4,7 +4,7 @@ use super::seats::Seats;
 use super::world::{Bond, Drawn, Frame, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::fonts::{AUTO_SHOWN, BLOCKED};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment, TOLD_LATE, is_synchronous};
-use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
+use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, Work, WorkName};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 use std::sync::Arc;
@@ -397,17 +397,26 @@ impl<'g, 'a> Builder<'g, 'a> {
             let inside = work[task + 1..].iter().take_while(|w| w.depth > 0).count();
             let (mut skip, mut acts, mut draws, mut parses) = (None, false, false, false);
             let (mut styles, mut painted) = (false, None);
+            // Pictures in vectors are read while style or layout is computed: the parser has no part in it.
+            let mut laid_out = Millis::ZERO;
+            let mut told_by_frame = Millis::ZERO;
             for (own, piece) in work[task..=task + inside].iter().zip(task..) {
                 if skip.is_some_and(|depth| own.depth > depth) {
                     continue;
                 }
                 skip = None;
                 draws |= matches!(own.name, WorkName::Style | WorkName::Layout | WorkName::Paint);
-                styles |= matches!(own.name, WorkName::Style | WorkName::Layout);
+                if matches!(own.name, WorkName::Style | WorkName::Layout) {
+                    styles = true;
+                    laid_out = laid_out.max(own.end());
+                }
+                if is_of_frame(own) {
+                    told_by_frame = told_by_frame.max(own.end());
+                }
                 if own.name == WorkName::Paint {
                     painted = Some(own.end().0 - state.start);
                 }
-                if own.name == WorkName::ParseHtml && !parses {
+                if own.name == WorkName::ParseHtml && !parses && own.start >= laid_out {
                     parses = true;
                     let edges = self.graph.needs(Moment::Began(piece), own.start);
                     self.edges(state.begins, edges, None);
@@ -419,9 +428,12 @@ impl<'g, 'a> Builder<'g, 'a> {
                     continue;
                 }
                 skip = Some(own.depth);
-                acts = true;
                 let run = u32::try_from(self.runs.len()).ok();
                 self.runs.push(Run { piece, task: index, offset: own.start.0 - state.start, length: own.duration.0 });
+                if own.start < told_by_frame {
+                    continue;
+                }
+                acts = true;
                 let edges = self.graph.needs(Moment::Began(piece), own.start);
                 self.edges(state.begins, edges, run);
             }
@@ -622,7 +634,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         let waited = at - self.world.moment(asked).at;
         // Where the limit is not known it is told by when it was: the one counts from navigation start, the other from the asking.
         let by_page = (AUTO_SHOWN.0..AUTO_SHOWN.0 + LATE_FRAME).contains(&at) && waited < BLOCKED.0;
-        let (after, not_before) = match self.graph.display_of(font) {
+        let (after, not_before) = match self.prepared.load.display_of(font) {
             Some(display) => display.limit(),
             None if by_page => (Millis::ZERO, Millis(at)),
             None => (Millis(waited), Millis::ZERO),
@@ -766,6 +778,12 @@ fn bond(edge: &Edge) -> Bond {
 /// Whether a connection carries several responses at once.
 pub(super) fn multiplexed(request: &Request) -> bool {
     Http::named(request.protocol.as_deref()) == Http::Second
+}
+
+/// Whether a piece is a step of the frame's own (HTML, section 8.1.7.3, update the rendering): who listens is told,
+/// and the frame waits for nobody who would.
+fn is_of_frame(piece: &Work) -> bool {
+    piece.name == WorkName::Event && matches!(piece.event.as_deref(), Some("resize" | "scroll" | "scrollend"))
 }
 
 /// The address of a run.

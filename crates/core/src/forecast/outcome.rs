@@ -8,6 +8,9 @@ use crate::{Bytes, LayoutShift, Load, Millis, Subject};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
+/// Moments so near, in ms, are those of one paint.
+const SAME: f64 = 0.01;
+
 /// What a load would measure; nothing where that is not known.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
 #[ts(export_to = "types.ts")]
@@ -138,9 +141,18 @@ fn speed_index(load: &Load, moments: &Moments, times: &Times) -> Option<Millis> 
         }
         sum
     };
-    let now = frames(&|i| times.at[moments.frames[i] as usize]);
+    let now = frames(&|i| screen(load, moments, times, i));
     let before = frames(&|i| load.frames[i].at_ms.0);
     Some((observed + Millis(now - before)).max(Millis::ZERO))
+}
+
+/// When a frame is on the screen: with its task, or before it where what the load tells of it is shown by one before.
+fn screen(load: &Load, moments: &Moments, times: &Times, frame: usize) -> f64 {
+    let is_its = |at: Millis| (at - load.frames[frame].at_ms).0.abs() < SAME;
+    let candidates = load.lcp_candidates.iter().map(|c| c.at).zip(&moments.candidates);
+    let told = load.fcp.into_iter().zip(&moments.first_paint).chain(candidates);
+    let shown = told.filter(|(at, _)| is_its(*at)).map(|(_, paint)| times.at[paint.moment as usize]);
+    shown.fold(times.at[moments.frames[frame] as usize], f64::min)
 }
 
 fn weight(load: &Load, world: &World, times: &Times) -> Option<Bytes> {

@@ -2,7 +2,7 @@
 //! comes, or that the browser gives up on it.
 
 use super::{About, Cause, Edge, Graph, LegFact, Moment};
-use crate::{FontDisplay, LcpCandidate, Millis, Request, RequestId, TextFont};
+use crate::{LcpCandidate, Millis, Request, RequestId, TextFont};
 
 impl<'a> Graph<'a> {
     /// The fonts that the text of a paint is set in, with their requests; `None` where that is not known.
@@ -14,14 +14,6 @@ impl<'a> Graph<'a> {
             Some((font, self.load.request(own.id)?))
         };
         Some(fonts.iter().filter_map(asked).collect())
-    }
-
-    /// How text is shown while a font is on its way, where the largest text, or one that was it for a while, is set
-    /// in it.
-    pub(crate) fn display_of(&self, font: RequestId) -> Option<FontDisplay> {
-        let url = &self.load.request(font)?.url;
-        let mut fonts = self.load.lcp_candidates.iter().flat_map(|c| c.fonts.iter().flatten());
-        fonts.find(|f| f.url == *url).map(|f| f.display)
     }
 
     /// When the text of a paint no longer waited for each of its fonts: it had come, or was given up on.

@@ -8,7 +8,8 @@
 use super::stops::{above, place};
 use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
 use crate::{
-    LcpCandidate, Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, TextFont, Work, WorkKind, WorkName,
+    LcpCandidate, Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, TextFont, Work, WorkKind,
+    WorkName,
 };
 
 /// Idle for this long with everything there, the browser was not merely about to draw.
@@ -338,7 +339,7 @@ impl Graph<'_> {
                 && r.start < drawn.at
                 && r.end.is_none_or(|end| end > paint)
                 && may_be_its(r)
-                && self.display_of(r.id).is_none()
+                && self.load.display_of(r.id).is_none()
         };
         if let Some(font) = self.load.requests.iter().filter(|_| text).find(waits) {
             return drawing(Moment::FontSettled(font.id), drawn.at);

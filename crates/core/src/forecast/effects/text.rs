@@ -3,14 +3,14 @@
 use super::super::change::Change;
 use super::super::world::{Bond, Kind, Phase, Place};
 use super::{Effect, requests};
-use crate::ResourceKey;
+use crate::{Load, RequestId, ResourceKey};
 
 /// Text is shown in another font until its own has come: nothing is drawn late for the font, or for the browser's
-/// giving up on it.
+/// giving up on it. Where it was given up on the text is drawn anew once the font is there, as before.
 pub(super) fn show(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let moments = &change.ground.moments;
     let fonts = requests(change, file)?;
-    let come = fonts.iter().map(|id| Phase::Done.of(*id));
+    let come = fonts.iter().filter(|id| holds(&change.ground.prepared.load, **id)).map(|id| Phase::Done.of(*id));
     let settled = fonts.iter().filter_map(|id| moments.settled.get(id).copied());
     let waits: Vec<Place> = come.chain(settled).collect();
     let paints: Vec<Place> = moments.candidates.iter().chain(&moments.first_paint).map(|p| p.moment).collect();
@@ -24,4 +24,10 @@ pub(super) fn show(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
         need.void |= drawn && need.bond == Bond::Gate && waits.contains(&need.on);
     }
     Ok(())
+}
+
+/// Whether text waited for a font until it came, as far as is known.
+fn holds(load: &Load, font: RequestId) -> bool {
+    let known = load.request(font).zip(load.display_of(font));
+    known.is_none_or(|(request, display)| display.settled(request.start, request.end) == request.end)
 }
