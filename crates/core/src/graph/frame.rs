@@ -90,13 +90,12 @@ impl Graph<'_> {
         (largest.at.0 - paint.0).abs() < SAME || self.hides(largest, paint)
     }
 
-    /// Whether a paint shows no element but has the text of one that waits for its font: the first paint counts text
-    /// that is held back (Paint Timing, section 4.1), the largest does not.
+    /// Whether a paint has the text of an element that waits for its font still: the first paint counts text that is
+    /// held back (Paint Timing, section 4.1), the largest does not.
     fn hides(&self, element: &LcpCandidate, paint: Millis) -> bool {
         let first = self.load.fcp.is_some_and(|fcp| (fcp.0 - paint.0).abs() < SAME);
-        let shows = self.load.lcp_candidates.iter().any(|c| (c.at.0 - paint.0).abs() < SAME);
         let held = |(_, font): &(&TextFont, &Request)| font.start < paint && font.end.is_none_or(|end| end > paint);
-        first && !shows && self.fonts_of(element.at).is_some_and(|fonts| fonts.iter().any(held))
+        first && self.fonts_of(element.at).is_some_and(|fonts| fonts.iter().any(held))
     }
 
     /// Whether a paint is that of a largest element which a script put in.
