@@ -459,17 +459,27 @@ impl<'g, 'a> Builder<'g, 'a> {
         }
     }
 
-    /// A frame draws what has changed since the one before: by a task, or by a picture that came; and none is
-    /// drawn before rendering is let go.
+    /// A frame draws what has changed since the one before: by a task, or by a picture that came, or as much of one as
+    /// has come where nothing else is known; and none is drawn before rendering is let go.
     fn frame_needs(&mut self, begins: Place, since: f64, start: f64, acted: Option<Place>) {
-        if let Some(acted) = acted {
+        let load = &*self.prepared.load;
+        let pictures = || load.requests.iter().filter(|r| r.kind == crate::ResourceKind::Image);
+        let came = pictures().filter(|r| r.end.is_some_and(|end| end.0 > since && end.0 <= start));
+        let came: Vec<RequestId> = came.map(|r| r.id).collect();
+        let acts = acted.is_some_and(|acted| self.world.moment(acted).at > since);
+        let comes =
+            |r: &&Request| r.first_byte.is_some_and(|at| at.0 <= start) && r.end.is_some_and(|end| end.0 > start);
+        let parts: Vec<RequestId> =
+            pictures().filter(|_| !acts && came.is_empty()).filter(comes).map(|r| r.id).collect();
+        if let Some(acted) = acted.filter(|_| parts.is_empty()) {
             self.gate(begins, acted);
         }
-        let load = &*self.prepared.load;
-        for request in load.requests.iter().filter(|r| r.kind == crate::ResourceKind::Image) {
-            if request.end.is_some_and(|end| end.0 > since && end.0 <= start) {
-                self.gate(begins, Phase::Done.of(request.id));
-            }
+        for picture in came {
+            self.gate(begins, Phase::Done.of(picture));
+        }
+        for picture in parts {
+            let part = self.part(picture, start);
+            self.gate(begins, part);
         }
         // Those that had let go by the frame before are met by a frame earlier still.
         let blockers = self.graph.blockers_by(Millis(start));
