@@ -198,7 +198,7 @@ pub async fn record_and_replay(request: &RecordRequest) -> Result<Sides, String>
 
 /// Request by request: when it was asked for, sent, answered and over in the recorded load and in the replay's
 /// middle one, with the server's wait that was read off the recording.
-fn side_by_side(base: &Base, again: &Recording) -> Result<(), String> {
+pub fn side_by_side(base: &Base, again: &Recording) -> Result<(), String> {
     let other = self::base(again)?;
     let a = &base.prepared.load;
     let b = &other.prepared.load;

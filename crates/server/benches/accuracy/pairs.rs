@@ -138,6 +138,9 @@ async fn page_of(
     for edit in edits {
         let Ok((book, _)) = base.with(std::slice::from_ref(&edit), &[]) else { continue };
         page.plain.extend(again(&base, base.book.clone(), 1).await?);
+        if std::env::var_os("PHAINON_DETAIL").is_some() {
+            println!("    {}", edit.key());
+        }
         let tried = again(&base, book, loads).await?;
         page.tried.push(Tried { name: edit.key(), edits: vec![edit], loads: tried });
     }
@@ -148,6 +151,9 @@ async fn page_of(
 async fn again(base: &Base, book: phainon_replay::Book, loads: usize) -> Result<Vec<Seen>, String> {
     let (sender, _held) = mpsc::unbounded_channel();
     let made = load_again(book, &base.course(loads, false, None), sender).await?;
+    if std::env::var_os("PHAINON_DETAIL").is_some() {
+        measure::side_by_side(base, &made.recording)?;
+    }
     seen(&made.recording)
 }
 
