@@ -2,7 +2,7 @@
 
 use crate::answer::Answer;
 use crate::filler::filler;
-use crate::order;
+use crate::order::{Before, Order};
 use crate::pack::Encoding;
 use phainon_core::Http;
 use phainon_core::{Bodies, Line, Load, Note, Request};
@@ -123,6 +123,7 @@ impl Book {
     /// The answers of a load, with its bodies.
     pub fn of(load: &Load, bodies: &dyn Bodies) -> Result<Self, CannotReplay> {
         let line = Line::of(load);
+        let order = Order::of(load, &line);
         let network: Vec<&Request> = load
             .requests
             .iter()
@@ -139,7 +140,8 @@ impl Book {
                 continue;
             };
             streams += usize::from(is_stream(request));
-            let answer = answer(load, request, status, bodies, &line);
+            let mut answer = answer(load, request, status, bodies, &line);
+            answer.after = order.before(request);
             missing += usize::from(!answer.exact);
             answers.push(answer);
         }
@@ -196,11 +198,7 @@ impl Book {
             });
             let mut known = self.answers.iter_mut().filter(|a| a.url == url && a.method == request.method).peekable();
             if known.peek().is_none() {
-                self.answers.push(Answer {
-                    request: None,
-                    after: order::Before::default(),
-                    ..answer(again, request, status, bodies, &line)
-                });
+                self.answers.push(Answer { request: None, ..answer(again, request, status, bodies, &line) });
             } else if conditional && status == 200 {
                 known.for_each(|a| a.revalidates = false);
             }
@@ -311,7 +309,7 @@ fn answer(load: &Load, request: &Request, status: u16, bodies: &dyn Bodies, line
         wait: line.wait(load, request),
         together: Line::came_together(request),
         pauses: line.pauses(load, request),
-        after: order::before(load, request),
+        after: Before::default(),
         http: Http::named(request.protocol.as_deref()),
         revalidates: true,
         exact,
