@@ -6,7 +6,7 @@
 //! parsed.
 
 use crate::work::parents;
-use crate::{InitiatorKind, Load, Millis, ResourceKind, WorkName};
+use crate::{InitiatorKind, Load, Millis, ResourceKind, Work, WorkName};
 use std::collections::HashSet;
 use std::sync::Arc;
 
@@ -55,7 +55,7 @@ fn inserter(load: &Load, parents: &[Option<usize>], at: Millis) -> Option<Arc<st
     let mut around = Some(innermost);
     while let Some(index) = around {
         let piece = &load.work[index];
-        if piece.name == WorkName::ParseHtml {
+        if parses(piece) {
             return None;
         }
         if let Some(url) = piece.script() {
@@ -66,8 +66,13 @@ fn inserter(load: &Load, parents: &[Option<usize>], at: Millis) -> Option<Arc<st
     // Between script and the task's end: the last script that ran in it, with no parsing since.
     let last = (task..after)
         .filter(|&i| load.work[i].start <= at)
-        .rfind(|&i| load.work[i].name == WorkName::ParseHtml || load.work[i].script().is_some())?;
+        .rfind(|&i| parses(&load.work[i]) || load.work[i].script().is_some())?;
     load.work[last].script().cloned()
+}
+
+/// Whether a parser is at work: the page's, or an inner frame's.
+fn parses(piece: &Work) -> bool {
+    matches!(piece.name, WorkName::ParseHtml | WorkName::ParseFrame)
 }
 
 #[cfg(test)]

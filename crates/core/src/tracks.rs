@@ -154,6 +154,7 @@ fn text_of(piece: &Work) -> &str {
         WorkName::Microtasks => "promises",
         WorkName::AnimationFrame => "before the frame",
         WorkName::ParseHtml => "HTML parse",
+        WorkName::ParseFrame => "frame or picture parse",
         WorkName::ParseSheet => "sheet parse",
         WorkName::Style => "style",
         WorkName::Layout => "layout",

@@ -52,6 +52,8 @@ pub enum WorkName {
     Microtasks,
     AnimationFrame,
     ParseHtml,
+    /// What is read of an inner frame's document, or of a picture in vectors: the page's parser has no part in it.
+    ParseFrame,
     ParseSheet,
     Style,
     Layout,
@@ -113,6 +115,13 @@ impl Work {
     pub fn script(&self) -> Option<&Arc<str>> {
         let runs = matches!(self.name, WorkName::Evaluate | WorkName::Call | WorkName::Microtasks);
         self.url.as_ref().filter(|url| runs && !url.is_empty())
+    }
+
+    /// Whether it is a step of a frame's own (HTML, section 8.1.7.3, update the rendering): who listens is told, and the
+    /// frame waits for nobody who would.
+    #[must_use]
+    pub fn is_step_of_frame(&self) -> bool {
+        self.name == WorkName::Event && matches!(self.event.as_deref(), Some("resize" | "scroll" | "scrollend"))
     }
 }
 

@@ -4,7 +4,7 @@ use super::seats::Seats;
 use super::world::{Bond, Drawn, Frame, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::fonts::{AUTO_SHOWN, BLOCKED};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment, TOLD_LATE, is_synchronous};
-use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, Work, WorkName};
+use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 use std::sync::Arc;
@@ -400,6 +400,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             // Pictures in vectors are read while style or layout is computed: the parser has no part in it.
             let mut laid_out = Millis::ZERO;
             let mut told_by_frame = Millis::ZERO;
+            let mut elsewhere = false;
             for (own, piece) in work[task..=task + inside].iter().zip(task..) {
                 if skip.is_some_and(|depth| own.depth > depth) {
                     continue;
@@ -410,11 +411,16 @@ impl<'g, 'a> Builder<'g, 'a> {
                     styles = true;
                     laid_out = laid_out.max(own.end());
                 }
-                if is_of_frame(own) {
+                if own.is_step_of_frame() {
                     told_by_frame = told_by_frame.max(own.end());
                 }
                 if own.name == WorkName::Paint {
                     painted = Some(own.end().0 - state.start);
+                }
+                if own.name == WorkName::ParseFrame && own.depth == 1 {
+                    elsewhere = true;
+                    let edges = self.graph.needs(Moment::Began(piece), own.start);
+                    self.edges(state.begins, edges, None);
                 }
                 if own.name == WorkName::ParseHtml && !parses && own.start >= laid_out {
                     parses = true;
@@ -437,6 +443,8 @@ impl<'g, 'a> Builder<'g, 'a> {
                 let edges = self.graph.needs(Moment::Began(piece), own.start);
                 self.edges(state.begins, edges, run);
             }
+            // A picture in vectors, or an inner frame's document, is laid out without a frame of the screen.
+            draws &= painted.is_some() || !elsewhere;
             // Whatever set another task off is not known: it stays where it was observed.
             if draws && !acts && !parses {
                 let before = self.world.needs.len();
@@ -788,12 +796,6 @@ fn bond(edge: &Edge) -> Bond {
 /// Whether a connection carries several responses at once.
 pub(super) fn multiplexed(request: &Request) -> bool {
     Http::named(request.protocol.as_deref()) == Http::Second
-}
-
-/// Whether a piece is a step of the frame's own (HTML, section 8.1.7.3, update the rendering): who listens is told,
-/// and the frame waits for nobody who would.
-fn is_of_frame(piece: &Work) -> bool {
-    piece.name == WorkName::Event && matches!(piece.event.as_deref(), Some("resize" | "scroll" | "scrollend"))
 }
 
 /// The address of a run.

@@ -260,8 +260,11 @@ impl Graph<'_> {
         let mut at = work[place].start;
         while place > 0 && work[place].depth > 0 {
             place -= 1;
+            let mut around = std::iter::successors(Some(place), |i| self.parents[*i]);
             match work[place].kind {
                 WorkKind::Style | WorkKind::Layout | WorkKind::Paint => at = work[place].start,
+                WorkKind::HtmlParse if work[place].name == WorkName::ParseFrame => {}
+                WorkKind::ScriptRun if around.any(|i| work[i].is_step_of_frame()) => {}
                 WorkKind::ScriptRun | WorkKind::HtmlParse => break,
                 // What lies under the pointer is looked up within a frame, for one.
                 _ => {}

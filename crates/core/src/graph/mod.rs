@@ -136,6 +136,7 @@ impl<'a> Graph<'a> {
             WorkName::ParseSheet => self.sheet_parse(index),
             WorkName::Evaluate => self.first_run(index),
             WorkName::ParseHtml => self.reads_on(index),
+            WorkName::ParseFrame => self.reads_frame(index),
             _ => self.later_run(index),
         }
     }

@@ -5,7 +5,7 @@
 
 use super::stops::{Stop, place};
 use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment, SLACK};
-use crate::{Millis, Request};
+use crate::{Millis, Request, ResourceKind};
 
 /// Asked for so soon after the parser went on, it was what the parser reached.
 pub(super) const REACHED: Millis = Millis(30.0);
@@ -64,12 +64,11 @@ impl Graph<'_> {
         let began = self.work(index).start;
         let Some(document) = self.load.document() else { return Vec::new() };
         let about = || About::Request(document.id);
-        // Once the document is parsed it is that of an inner frame which is read.
+        // Where a trace does not tell whose document is read: once the page's is parsed, that of an inner frame.
         if self.load.dom_interactive.is_some_and(|parsed| began > parsed + SLACK)
-            && let Some((at, moment, frame)) = self.inner_document_by(began)
+            && self.inner_document_by(began).is_some()
         {
-            let edge = Edge::new(moment, at, Cause::Parse, About::Request(frame), LegFact::Read);
-            return vec![edge.filled(Fill::Thread)];
+            return self.reads_frame(index);
         }
         let read = |from, at| Edge::new(from, at, Cause::Parse, about(), LegFact::Read).filled(Fill::Thread);
         let mut edges = Vec::new();
@@ -80,6 +79,16 @@ impl Graph<'_> {
             edges.push(read(stop.moment, stop.released));
         }
         edges
+    }
+
+    /// The document of an inner frame is read once its bytes are there, and a picture in vectors when it is whole.
+    pub(super) fn reads_frame(&self, index: usize) -> Vec<Edge> {
+        let began = self.work(index).start;
+        let drawn = |r: &Request| r.kind == ResourceKind::Image && !crate::body::has_pixels(r);
+        let picture = self.last_done(began, drawn).map(|(at, id)| (at, Moment::Done(id), id));
+        let there = picture.into_iter().chain(self.inner_document_by(began)).max_by(|a, b| a.0.order(&b.0));
+        let edge = |(at, moment, id)| Edge::new(moment, at, Cause::Parse, About::Request(id), LegFact::Read);
+        there.map(|told| edge(told).filled(Fill::Thread)).into_iter().collect()
     }
 
     /// The parser's end needs the document's last byte, and every script that stops it.

@@ -2,12 +2,15 @@
 
 #![allow(clippy::unwrap_used, dead_code)]
 
+use phainon_core::forecast::{Forecast, Model};
+use phainon_core::metrics::Metric;
 use phainon_core::path::path_to_largest;
 use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use phainon_core::{
-    Bytes, Initiator, InitiatorKind, LcpCandidate, Load, Millis, PageChange, PaintKind, Prepared, RenderBlocking,
-    Request, ResourceKind, Work, WorkKind, WorkName,
+    Bytes, Edit, Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PageChange, PaintKind, Prepared,
+    RenderBlocking, Request, ResourceKey, ResourceKind, Work, WorkKind, WorkName,
 };
+use std::sync::Arc;
 
 /// The page's address.
 pub const PAGE: &str = "http://www.skerryline.test/";
@@ -149,4 +152,40 @@ pub fn shows(site: &mut Site, name: WorkName, from: f64, path: &str) {
     site.changes(from + 4.0, path);
     site.draws([from + 6.0, from + 12.0]);
     site.paints(from + 25.0, None);
+}
+
+/// A file, as edits name it.
+pub fn file(name: &str) -> ResourceKey {
+    ResourceKey::of(&at(name))
+}
+
+/// What a load would be with edits; without any it comes back as it was.
+pub fn forecast(site: &Site, edits: &[Edit]) -> Forecast {
+    let prepared = Arc::new(Prepared::plain(site.0.clone()));
+    let model = Model::of(&prepared);
+    assert!(model.astray() < 0.01, "{} ms astray", model.astray());
+    model.forecast(edits, &NoBodies)
+}
+
+/// By how much a metric changes.
+pub fn change(forecast: &Forecast, metric: Metric) -> f64 {
+    assert_eq!(forecast.left_out, []);
+    forecast.after.value(metric).unwrap() - forecast.before.value(metric).unwrap()
+}
+
+/// To within what drawing a frame takes.
+pub fn near(value: f64, expected: f64) {
+    assert!((value - expected).abs() < 12.0, "{value}, expected {expected}");
+}
+
+/// Has a request block rendering, by a tag of a line.
+pub fn blocking(request: &mut Request, line: u32) {
+    request.render_blocking = RenderBlocking::Blocking;
+    request.initiator.line = Some(line);
+    request.initiator.column = Some(1);
+}
+
+/// A file's server answers at once.
+pub fn at_once(name: &str) -> [Edit; 1] {
+    [Edit::FasterResponse { file: file(name), to: Some(Millis(0.0)) }]
 }

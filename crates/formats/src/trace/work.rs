@@ -20,6 +20,7 @@ impl Reader<'_> {
             "EventDispatch" | "HandlePostMessage" => (WorkKind::ScriptRun, WorkName::Event),
             "RunMicrotasks" => (WorkKind::ScriptRun, WorkName::Microtasks),
             "FireAnimationFrame" | "FireIdleCallback" => (WorkKind::ScriptRun, WorkName::AnimationFrame),
+            "ParseHTML" if self.is_elsewhere(event) => (WorkKind::HtmlParse, WorkName::ParseFrame),
             "ParseHTML" => (WorkKind::HtmlParse, WorkName::ParseHtml),
             "ParseAuthorStyleSheet" => (WorkKind::Style, WorkName::ParseSheet),
             "UpdateLayoutTree" | "RecalculateStyles" => (WorkKind::Style, WorkName::Style),
@@ -44,7 +45,7 @@ impl Reader<'_> {
             // Who forced it stands in the stack; a frame's own style and layout has none.
             WorkName::Style | WorkName::Layout => self.forced(event, kind, at),
             // It names the document that it reads; that is not a script to blame.
-            WorkName::ParseHtml => {}
+            WorkName::ParseHtml | WorkName::ParseFrame => {}
             WorkName::Timer => work.timer = event.whole(&["data", "timerId"]),
             WorkName::Event => {
                 let message = &*event.name == "HandlePostMessage";
@@ -69,6 +70,12 @@ impl Reader<'_> {
             }
         }
         Some(work)
+    }
+
+    /// Whether parsing is that of another frame's document; a picture in vectors is a frame of its own.
+    fn is_elsewhere(&self, event: &Event<'_>) -> bool {
+        let own = self.navigation.frame.as_str();
+        event.text(&["beginData", "frame"]).is_some_and(|frame| !own.is_empty() && frame != own)
     }
 
     /// Style or layout in whose arguments a script's stack stands was forced by that script.

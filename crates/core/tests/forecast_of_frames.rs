@@ -1,0 +1,188 @@
+//! What a frame shows, and when there would be one: forecasts of loads small enough to work out by hand.
+
+#![allow(clippy::unwrap_used)]
+
+mod site;
+
+use phainon_core::metrics::Metric;
+use phainon_core::{
+    Edit, FontDisplay, InitiatorKind, Millis, RenderBlocking, ResourceKind, ScreenFrame, Standing, TextFont, WorkName,
+};
+use site::{Site, at, at_once, blocking, change, file, forecast, near};
+
+/// Text that is set in a font.
+fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
+    site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at(font).as_str().into(), display }]);
+}
+
+/// Frames of the screen: when, and how much of the page is there.
+fn screens(site: &mut Site, frames: &[(f64, f64)]) {
+    let frame = |(at, complete): &(f64, f64)| ScreenFrame {
+        at_ms: Millis(*at),
+        complete: Some(*complete),
+        ..ScreenFrame::default()
+    };
+    site.0.frames = std::iter::once(&(0.0, 0.0)).chain(frames).map(frame).collect();
+}
+
+/// A script of the head comes at 3 s. The parser then has the sheets below it parsed and a script at the foot run, in
+/// one task; the frame asks for the font that a sheet names, and shows its text in another one a frame later.
+fn held_by_a_script_above_two_sheets() -> Site {
+    let mut site = Site::new();
+    blocking(site.asks("big.js", ResourceKind::Script, [150.0, 150.0, 300.0, 3000.0]), 3);
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 400.0]), 4);
+    blocking(site.asks("own.css", ResourceKind::Style, [150.0, 150.0, 300.0, 450.0]), 5);
+    blocking(site.asks("foot.js", ResourceKind::Script, [150.0, 150.0, 1900.0, 2000.0]), 90);
+    site.0.requests[4].render_blocking = RenderBlocking::InBodyParserBlocking;
+    site.runs(WorkName::Evaluate, [3005.0, 3025.0], "big.js");
+    site.works(WorkName::Task, 0, [3026.0, 3040.0], None);
+    site.works(WorkName::ParseHtml, 1, [3026.0, 3040.0], None);
+    site.works(WorkName::ParseSheet, 2, [3027.0, 3028.0], Some("look.css"));
+    site.works(WorkName::ParseSheet, 2, [3029.0, 3030.0], Some("own.css"));
+    site.works(WorkName::Evaluate, 2, [3035.0, 3038.0], Some("foot.js"));
+    let font = site.asks("words.woff2", ResourceKind::Font, [3045.0, 3046.0, 3200.0, 3220.0]);
+    (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("own.css").as_str().into()));
+    site.draws([3041.0, 3060.0]);
+    site.draws([3070.0, 3080.0]);
+    site.paints(3100.0, None);
+    set_in(&mut site, "words.woff2", FontDisplay::Auto);
+    (site.0.fcp, site.0.dom_interactive) = (Some(Millis(3080.0)), Some(Millis(3041.0)));
+    site.0.largest_stands = Some(Standing::Lines { first: 20, last: 20, columns: None });
+    site
+}
+
+#[test]
+fn text_is_shown_with_its_font_where_that_would_come_before_it_is_given_up_on() {
+    let gone = forecast(&held_by_a_script_above_two_sheets(), &[Edit::Remove { file: file("big.js") }]);
+    // The sheets are there at 450 ms, the font 175 after it is asked for, which is some 20 after that; without it
+    // the text would not be shown before two seconds have passed.
+    let lcp = gone.after.lcp_ms.unwrap().0;
+    assert!((640.0..720.0).contains(&lcp), "{lcp}");
+}
+
+#[test]
+fn the_first_paint_counts_the_largest_text_while_it_waits_for_its_font() {
+    let site = held_by_a_script_above_two_sheets();
+    let fcp = |site: &Site| forecast(site, &[Edit::Remove { file: file("big.js") }]).after.fcp_ms.unwrap().0;
+    // Sheets at 450 ms, and a frame of some 40: it waits neither for the font nor for the script at the foot.
+    let above = fcp(&site);
+    assert!((460.0..530.0).contains(&above), "{above}");
+    // Text below the script at the foot waits for that, which comes at two seconds.
+    let mut below = site;
+    below.0.largest_stands = Some(Standing::Lines { first: 95, last: 95, columns: None });
+    let below = fcp(&below);
+    assert!(below > 2000.0, "{below}");
+}
+
+#[test]
+fn text_that_was_given_up_on_is_drawn_anew_when_its_font_comes_whether_or_not_it_waits() {
+    let load = |display: FontDisplay| {
+        let mut site = Site::new();
+        site.asks("words.woff2", ResourceKind::Font, [2100.0, 2101.0, 3000.0, 3010.0]).initiator.kind =
+            InitiatorKind::Style;
+        site.draws([2090.0, 2120.0]);
+        site.draws([3012.0, 3020.0]);
+        site.paints(3040.0, None);
+        set_in(&mut site, "words.woff2", display);
+        site.0.fcp = Some(Millis(2140.0));
+        change(&forecast(&site, &[Edit::ShowText { file: file("words.woff2") }]), Metric::Lcp)
+    };
+    // Asked for after two seconds it was waited for no more: something new came with it.
+    near(load(FontDisplay::Auto), 0.0);
+    // One that blocks was waited for.
+    assert!(load(FontDisplay::Block) < -800.0);
+}
+
+/// A sheet lets the first frame go, in which scripts are told of the size of the window.
+#[test]
+fn a_frame_waits_for_nobody_who_listens_to_its_steps() {
+    let load = |event: &str| {
+        let mut site = Site::new();
+        blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 1490.0, 1500.0]), 3);
+        blocking(site.asks("foot.js", ResourceKind::Script, [150.0, 150.0, 1400.0, 1410.0]), 90);
+        site.0.requests[2].render_blocking = RenderBlocking::InBodyParserBlocking;
+        site.runs(WorkName::ParseSheet, [1501.0, 1503.0], "look.css");
+        site.runs(WorkName::Evaluate, [1504.0, 1510.0], "foot.js");
+        site.works(WorkName::Task, 0, [1515.0, 1635.0], None);
+        site.works(WorkName::Style, 1, [1516.0, 1560.0], None);
+        site.works(WorkName::Layout, 1, [1560.0, 1600.0], None);
+        site.works(WorkName::Event, 1, [1601.0, 1605.0], None).event = Some(event.into());
+        site.works(WorkName::Call, 2, [1602.0, 1604.0], Some("foot.js"));
+        site.works(WorkName::Paint, 1, [1606.0, 1630.0], None);
+        site.paints(1650.0, None);
+        screens(&mut site, &[(1650.0, 1.0)]);
+        (site.0.fcp, site.0.dom_interactive) = (Some(Millis(1650.0)), Some(Millis(1512.0)));
+        site.0.largest_stands = Some(Standing::Lines { first: 20, last: 20, columns: None });
+        forecast(&site, &at_once("look.css"))
+    };
+    let sooner = load("resize");
+    // The sheet is parsed once the document is there, at 200 ms instead of 1,501.
+    near(change(&sooner, Metric::Lcp), 200.0 - 1501.0);
+    // The task of the frame goes with it: it blocks nobody after the first paint, and all is on the screen by then.
+    near(change(&sooner, Metric::Tbt), 0.0);
+    near(change(&sooner, Metric::SpeedIndex), 200.0 - 1501.0);
+    // What a script is told of in a task of its own waits for that script.
+    assert!(change(&load("message"), Metric::Tbt) > 50.0);
+}
+
+#[test]
+fn the_screen_shows_what_a_paint_does_when_an_earlier_frame_would() {
+    let mut site = Site::new();
+    let font = site.asks("words.woff2", ResourceKind::Font, [905.0, 905.0, 1392.0, 1402.0]);
+    font.initiator.kind = InitiatorKind::Style;
+    for frame in 0..30 {
+        let start = 900.0 + 20.0 * f64::from(frame);
+        site.draws([start, start + 19.9]);
+    }
+    site.paints(1452.0, None);
+    site.0.fcp = Some(Millis(930.0));
+    screens(&mut site, &[(930.0, 0.5), (1452.0, 1.0)]);
+    // The frame of 920 ms shows the words instead of that of 1,420, and half of the page is theirs.
+    let sooner = forecast(&site, &at_once("words.woff2"));
+    near(change(&sooner, Metric::Lcp), -500.0);
+    near(change(&sooner, Metric::SpeedIndex), -250.0);
+}
+
+#[test]
+fn a_frame_that_nothing_set_off_shows_as_much_of_a_picture_as_has_come() {
+    let mut site = Site::new();
+    site.runs(WorkName::Evaluate, [150.0, 160.0], "");
+    site.draws([205.0, 215.0]);
+    site.paints(230.0, None);
+    site.0.fcp = Some(Millis(230.0));
+    // By the frame at 3 s half of it has come.
+    site.asks("wide.jpg", ResourceKind::Image, [900.0, 900.0, 1000.0, 5000.0]);
+    site.works(WorkName::Task, 0, [3000.0, 3004.0], None);
+    site.works(WorkName::PrePaint, 1, [3000.0, 3001.0], None);
+    site.works(WorkName::Paint, 1, [3001.0, 3004.0], None);
+    screens(&mut site, &[(230.0, 0.0), (3010.0, 1.0)]);
+    let sooner = forecast(&site, &[Edit::Preload { file: file("wide.jpg") }]);
+    let moved = sooner.moved.iter().find(|m| m.request.0 == 1).unwrap();
+    let asked = moved.start_ms.unwrap().0 - 900.0;
+    assert!(asked < -600.0, "{asked}");
+    near(change(&sooner, Metric::SpeedIndex), asked);
+}
+
+#[test]
+fn what_the_head_asks_for_is_asked_for_with_the_first_tags() {
+    let load = |first_tag: Option<f64>| {
+        let mut site = Site::new();
+        if let Some(at) = first_tag {
+            site.asks("foot.js", ResourceKind::Script, [at, at, at + 100.0, at + 110.0]);
+        }
+        site.draws([205.0, 215.0]);
+        site.0.fcp = Some(Millis(230.0));
+        let hero = site.asks("hero.jpg", ResourceKind::Image, [800.0, 800.0, 1300.0, 1400.0]);
+        hero.initiator.kind = InitiatorKind::Style;
+        site.draws([1405.0, 1410.0]);
+        site.paints(1430.0, Some("hero.jpg"));
+        let sooner = forecast(&site, &[Edit::Preload { file: file("hero.jpg") }]);
+        let hero = u32::from(first_tag.is_some()) + 1;
+        sooner.moved.iter().find(|m| m.request.0 == hero).unwrap().start_ms.unwrap().0
+    };
+    // The document's first bytes are there at 100 ms.
+    near(load(Some(155.0)), 155.0);
+    near(load(None), 115.0);
+    // A tag far down tells nothing of the head.
+    near(load(Some(600.0)), 115.0);
+}
