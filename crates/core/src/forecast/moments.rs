@@ -594,11 +594,16 @@ impl<'g, 'a> Builder<'g, 'a> {
         let at = self.world.moment(moment).at;
         for edge in edges.into_iter().filter(|e| e.at.0 <= at + SLACK) {
             let Some(on) = self.place(&edge, at) else { continue };
-            if on == moment {
+            if on == moment || self.is_within(on, moment) {
                 continue;
             }
             self.world.needs.push(Need { moment, on, bond: bond(&edge), run, void: false });
         }
+    }
+
+    /// Whether a moment lies in the task of which another is the beginning.
+    fn is_within(&self, place: Place, begins: Place) -> bool {
+        matches!(self.world.moment(place).kind, Kind::Inside { task, .. } if self.world.tasks[task as usize].begins == begins)
     }
 
     /// The place of the moment that an edge leads back to.
