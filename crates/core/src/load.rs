@@ -127,6 +127,9 @@ pub struct Load {
     /// Where the largest element stands in the document's markup. `None` where the document was not kept.
     #[serde(default)]
     pub largest_stands: Option<Standing>,
+    /// Where the first words of the document's markup stand: line and column. `None` where it has none, or was not kept.
+    #[serde(default)]
+    pub words_stand: Option<(u32, u32)>,
     pub observed: Option<Observed>,
     /// Errors that the page's scripts left to the console, each once.
     #[serde(default)]
@@ -180,6 +183,7 @@ impl Load {
             frames: Vec::new(),
             page: None,
             largest_stands: None,
+            words_stand: None,
             observed: None,
             errors: Vec::new(),
             listened: None,

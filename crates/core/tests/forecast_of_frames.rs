@@ -74,6 +74,27 @@ fn the_first_paint_counts_the_largest_text_while_it_waits_for_its_font() {
     assert!(below > 2000.0, "{below}");
 }
 
+/// The same with a picture for its largest element, which comes long after all else.
+#[test]
+fn the_first_words_do_not_wait_for_a_script_that_stands_below_them() {
+    let fcp = |words: Option<(u32, u32)>, changes: &str| {
+        let mut site = held_by_a_script_above_two_sheets();
+        site.asks("hero.jpg", ResourceKind::Image, [3050.0, 3050.0, 5900.0, 6000.0]);
+        site.draws([6005.0, 6010.0]);
+        site.paints(6030.0, Some("hero.jpg"));
+        site.0.words_stand = words;
+        site.changes(3037.0, changes);
+        forecast(&site, &[Edit::Remove { file: file("big.js") }]).after.fcp_ms.unwrap().0
+    };
+    let above = fcp(Some((20, 4)), "other.js");
+    assert!((460.0..530.0).contains(&above), "{above}");
+    // Words below the script at the foot, which comes at two seconds; words that may be shown by it; and none.
+    for (words, changes) in [(Some((95, 4)), "other.js"), (Some((20, 4)), "foot.js"), (None, "other.js")] {
+        let waits = fcp(words, changes);
+        assert!(waits > 2000.0, "{words:?}, {changes}: {waits}");
+    }
+}
+
 #[test]
 fn text_that_was_given_up_on_is_drawn_anew_when_its_font_comes_whether_or_not_it_waits() {
     let load = |display: FontDisplay| {

@@ -282,3 +282,21 @@ fn what_comes_before_a_painting_is_told_apart_from_it() {
     // It is the browser's painting all the same.
     assert!(load.work.iter().filter(|w| w.depth > 0).all(|w| w.kind == WorkKind::Paint));
 }
+
+#[test]
+fn what_is_read_of_an_inner_frame_or_a_picture_in_vectors_is_not_the_pages_parser() {
+    let read = |ms: f64, frame: Value| at("ParseHTML", "X", ms, 5.0, json!({ "beginData": frame }));
+    let load = load(vec![
+        paint(10.0),
+        read(20.0, json!({"frame": "F", "url": "http://a.test/"})),
+        // An inner frame, and a picture, which has no address.
+        read(30.0, json!({"frame": "G", "url": "http://a.test/inner"})),
+        read(40.0, json!({"frame": "H", "url": ""})),
+        // Whose document it is, is not told.
+        read(50.0, json!({"url": "http://a.test/"})),
+    ]);
+    let names: Vec<WorkName> = load.work.iter().map(|w| w.name).collect();
+    let (page, frame) = (WorkName::ParseHtml, WorkName::ParseFrame);
+    assert_eq!(names, [page, frame, frame, page]);
+    assert!(load.work.iter().all(|w| w.kind == WorkKind::HtmlParse));
+}

@@ -141,14 +141,23 @@ pub fn largest_stands(load: &Load, body: &[u8]) -> Option<Standing> {
         candidate.tag.as_ref()?;
         tags = changed_since(load, &found);
     }
-    let place = |tag: &Tag| {
-        let above = &body[..tag.at.min(body.len())];
-        let line = above.iter().filter(|b| **b == b'\n').count();
-        let start = above.iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
-        let column = String::from_utf8_lossy(&above[start..]).encode_utf16().count();
-        (u32::try_from(line + 1).unwrap_or(u32::MAX), u32::try_from(column).unwrap_or(u32::MAX))
-    };
     let (Some(first), Some(last)) = (tags.first(), tags.last()) else { return Some(Standing::Nowhere) };
-    let (first, last) = (place(first), place(last));
+    let (first, last) = (place(body, first.at), place(body, last.at));
     Some(Standing::Lines { first: first.0, last: last.0, columns: Some((first.1, last.1)) })
+}
+
+/// Where the first words of a document stand, line and column as [`Standing`] has them; `None` where it has none, or
+/// cannot be read.
+#[must_use]
+pub fn words_stand(body: &[u8]) -> Option<(u32, u32)> {
+    Some(place(body, scan(body).ok()?.words?))
+}
+
+/// The line and column of a byte.
+fn place(body: &[u8], at: usize) -> (u32, u32) {
+    let above = &body[..at.min(body.len())];
+    let line = above.iter().filter(|b| **b == b'\n').count();
+    let start = above.iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+    let column = String::from_utf8_lossy(&above[start..]).encode_utf16().count();
+    (u32::try_from(line + 1).unwrap_or(u32::MAX), u32::try_from(column).unwrap_or(u32::MAX))
 }

@@ -2,7 +2,7 @@
 
 use super::addresses::{in_srcset, in_style};
 use lol_html::html_content::TextType;
-use lol_html::{Settings, element, text};
+use lol_html::{Settings, doc_text, element, text};
 use std::cell::RefCell;
 use std::ops::Range;
 
@@ -26,6 +26,8 @@ pub struct Found {
     pub scripts: Vec<Range<usize>>,
     pub attributes: Vec<String>,
     pub base: Option<String>,
+    /// Where the first words begin that are shown as text.
+    pub words: Option<usize>,
 }
 
 /// Finds elements and inline code, by a tokenizer that follows the HTML specification.
@@ -103,7 +105,15 @@ pub fn scan(body: &[u8]) -> Result<Found, String> {
             Ok(())
         }
     };
+    let words = doc_text!(|chunk| {
+        let mut found = found.borrow_mut();
+        if found.words.is_none() && chunk.text_type() == TextType::Data && !chunk.as_str().trim().is_empty() {
+            found.words = Some(chunk.source_location().bytes().start);
+        }
+        Ok(())
+    });
     let settings = Settings::new()
+        .append_document_content_handler(words)
         .append_element_content_handler(any)
         .append_element_content_handler(text!("style", inline(true)))
         .append_element_content_handler(text!("script", inline(false)));

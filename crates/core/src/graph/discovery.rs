@@ -2,7 +2,7 @@
 
 use super::busy::is_in_style;
 use super::parser::REACHED;
-use super::stops::Stop;
+use super::stops::{Place, Stop};
 use super::{About, AskedFor, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
 use crate::{Initiator, InitiatorKind, Millis, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
 use std::sync::Arc;
@@ -116,7 +116,7 @@ impl Graph<'_> {
     fn asked_by_layout(&self, request: &Request) -> Vec<Edge> {
         let lazy = || LegFact::AskedFor { file: request.url.clone(), why: AskedFor::Lazy };
         let mut edges = self.back_to_document(Cause::Lazy, lazy());
-        if let Some(stop) = self.stop_since_frame(request.start) {
+        if let Some(stop) = self.stop_since_frame(None, request.start) {
             let edge = Edge::new(stop.moment, stop.released, Cause::Lazy, About::Browser, lazy());
             edges.push(edge.filled(Fill::Thread));
         }
@@ -202,7 +202,7 @@ impl Graph<'_> {
             let known = edges.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max);
             if self.drawn_between(known, request.start) {
                 let fact = LegFact::AskedFor { file, why: AskedFor::Element };
-                if let Some(stop) = self.stop_since_frame(request.start) {
+                if let Some(stop) = self.stop_since_frame(self.shown_below(request), request.start) {
                     let about = About::Browser;
                     let edge = Edge::new(stop.moment, stop.released, Cause::StyleFound, about, fact.clone());
                     edges.push(edge.filled(Fill::Thread));
@@ -236,10 +236,16 @@ impl Graph<'_> {
         Some(Edge::new(Moment::Inside(run, Does::ChangesPage), end, cause, About::Browser, fact).filled(Fill::Thread))
     }
 
-    /// A stop of the parser since whose release, and since the last frame, it went on and brought elements.
-    fn stop_since_frame(&self, at: Millis) -> Option<Stop> {
+    /// The last place at which the element may stand that shows a picture, where it is the largest.
+    fn shown_below(&self, picture: &Request) -> Option<Place> {
+        let largest = self.load.largest().filter(|l| l.url.as_deref() == Some(&*picture.url));
+        largest.and(self.load.largest_stands?.places()).map(|[_, last]| last)
+    }
+
+    /// A stop of the parser above a place since whose release, and since the last frame, it went on and brought elements.
+    fn stop_since_frame(&self, below: Option<Place>, at: Millis) -> Option<Stop> {
         let since = self.frame_by(at);
-        let stop = self.parser.last_above(None, at, None)?;
+        let stop = self.parser.last_above(below, at, None)?;
         let after = self.load.work.partition_point(|w| w.start < since);
         let mut reads = (after..self.load.work.len()).take_while(|i| self.work(*i).start <= at).filter(|i| {
             let work = self.work(*i);

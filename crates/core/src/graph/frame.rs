@@ -166,7 +166,9 @@ impl Graph<'_> {
         // What stands below a script or sheet that stops the parser in the body waits for that too. A
         // picture's bytes may have come long before, by the preload scanner.
         let element = file.map(|f| self.load.first_hop(f)).and_then(|f| place(self.prepared, f));
-        let stands = self.load.largest_stands.filter(|_| text && self.is_largest(paint)).and_then(Standing::places);
+        let stands = self.load.largest_stands.filter(|_| self.is_largest(paint)).and_then(Standing::places);
+        let is_first = self.load.fcp.is_some_and(|fcp| (fcp.0 - paint.0).abs() < SAME);
+        let words = self.load.words_stand.filter(|_| is_first && stands.is_none()).map(|(line, at)| (line, Some(at)));
         for request in self.load.requests.iter().filter(|r| r.main_frame) {
             let stops = request.render_blocking == RenderBlocking::InBodyParserBlocking;
             let stop = place(self.prepared, request);
@@ -175,6 +177,12 @@ impl Graph<'_> {
                 (Some(stop), None, Some([first, _])) if above(stop, first) => Some(true),
                 (Some(stop), None, Some([_, last])) if above(last, stop) => Some(false),
                 _ if !text => Some(false),
+                // The first words are there before the parser comes to what stands below them; that may show them.
+                (Some(stop), ..)
+                    if words.is_some_and(|words| above(words, stop)) && !self.changed_by(request, paint) =>
+                {
+                    Some(false)
+                }
                 _ => None,
             };
             if stops
@@ -194,6 +202,12 @@ impl Graph<'_> {
             edges.extend(fonts.map(|(at, font)| drawing(Moment::FontSettled(font), at)));
         }
         edges
+    }
+
+    /// Whether a script changed the page before a paint.
+    fn changed_by(&self, script: &Request, paint: Millis) -> bool {
+        let changes = self.load.changes.iter().take_while(|c| c.at <= paint);
+        changes.filter_map(|c| c.by.url.as_ref()).any(|url| *url == script.url)
     }
 
     /// Whether no frame was begun between a moment and the frame of a paint: one would have shown text that
