@@ -292,3 +292,33 @@ impl Model {
         astray.fold(0.0, f64::max)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::world::{Bond, World};
+    use super::*;
+
+    #[test]
+    fn what_only_waits_for_a_ring_keeps_all_that_it_needs() {
+        let mut world = World::default();
+        let start = world.add(Kind::After, 0.0);
+        // Each waits for the other.
+        let (one, two) = (world.add(Kind::After, 10.0), world.add(Kind::After, 12.0));
+        // A font that both let be asked for is there before the text would be shown without it.
+        let (asked, done) = (world.add(Kind::After, 15.0), world.add(Kind::After, 40.0));
+        let settled_by = Kind::FontSettled { asked, done: Some(done), after: 0.0, not_before: 2000.0 };
+        let shown = world.add(settled_by, 15.0);
+        for (moment, on, lag) in
+            [(one, start, 10.0), (one, two, 10.0), (two, one, 2.0), (done, two, 28.0), (asked, two, 3.0)]
+        {
+            world.need(moment, on, Bond::Gate);
+            world.set_lag(moment, lag);
+        }
+        world.need(shown, asked, Bond::Origin);
+        world.need(shown, done, Bond::Gate);
+        let calibration = Calibration::of(&world);
+        let times = settled(&mut world, &calibration);
+        let at = [one, two, asked, done, shown].map(|place| times.at[place as usize]);
+        assert_eq!(at, [10.0, 12.0, 15.0, 40.0, 40.0]);
+    }
+}
