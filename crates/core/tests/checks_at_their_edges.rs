@@ -215,6 +215,24 @@ fn text_waits_for_its_font_as_the_sheet_says() {
     assert!(with(FontDisplay::Block, 275.0, 280.0).is_empty(), "of the path it has less than 50 ms");
 }
 
+/// Asked for when two seconds have passed, a font is not waited for unless its sheet says so; what comes with it later is
+/// on the path all the same.
+#[test]
+fn text_that_was_given_up_on_waits_for_no_font() {
+    let found = |display: FontDisplay| {
+        let mut site = Site::new();
+        site.asks("own.woff2", ResourceKind::Font, [2100.0, 2101.0, 3000.0, 3010.0]).initiator.kind =
+            InitiatorKind::Style;
+        site.draws([2090.0, 2120.0]);
+        site.draws([3012.0, 3020.0]);
+        site.paints(3040.0, None);
+        site.0.fcp = Some(Millis(2140.0));
+        site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("own.woff2").as_str().into(), display }]);
+        found(&site, "text-waits-for-font").len()
+    };
+    assert_eq!((found(FontDisplay::Block), found(FontDisplay::Auto)), (1, 0));
+}
+
 #[test]
 fn a_picture_is_too_large_over_twice_the_pixels_shown() {
     let with = |natural: u32, bytes: u64, conditions: Option<&str>, change: fn(&mut PageImage)| {
