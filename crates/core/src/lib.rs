@@ -88,7 +88,7 @@ pub use body_parts::parts_as_came;
 pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};
 pub use document::{
     DocumentMark, DocumentRow, DocumentView, FIRST_ROUND, LargestPlace, Mark, SaidDocument, Share, Standing,
-    document_view, largest_stands, words_stand,
+    document_view, standings,
 };
 pub use edit::{Edit, EditKind, Effort, Risk, Scope};
 pub use fonts::{FontDisplay, FontFace, TextFont, TextStyle, fonts_of};

@@ -1,5 +1,6 @@
 //! One page load: everything observed in it.
 
+use crate::paint::is_one_paint;
 use crate::profile::Profile;
 use crate::{
     Animation, Conditions, EventTiming, FontDisplay, Forced, Lack, LayoutShift, LcpCandidate, Millis, Missing, Note,
@@ -238,7 +239,7 @@ impl Load {
     #[must_use]
     pub fn painted_by(&self, shown: Millis) -> Option<Millis> {
         let told = self.observed.as_ref()?;
-        let is = |at: Option<Millis>| at.is_some_and(|at| (at.0 - shown.0).abs() < 0.01);
+        let is = |at: Option<Millis>| at.is_some_and(|at| is_one_paint(at, shown));
         // Pages are told of times in steps.
         let near = |at: Option<Millis>| at.is_some_and(|at| (at.0 - shown.0).abs() <= STEP);
         let first = told.fcp_paint_ms.filter(|_| is(self.fcp) && near(told.fcp_ms));

@@ -96,6 +96,11 @@ pub struct LayoutShift {
     pub moved: Vec<Moved>,
 }
 
+/// Whether two moments are those of one paint: they are told by several events, which agree but for rounding.
+pub(crate) fn is_one_paint(one: Millis, other: Millis) -> bool {
+    (one.0 - other.0).abs() < 0.01
+}
+
 /// A picture of the screen during the load.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
 #[ts(export_to = "types.ts")]

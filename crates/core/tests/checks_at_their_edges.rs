@@ -12,7 +12,7 @@ use phainon_core::{
     PageFacts, PageImage, Prepared, Rect, RenderBlocking, Request, ResourceKind, Settings, TextFont, WorkName, analyse,
     preset,
 };
-use site::{Site, at, script};
+use site::{Site, at, font_asked_for_late, script};
 use std::collections::HashMap;
 
 fn found(site: &Site, check: &str) -> Vec<Finding> {
@@ -219,17 +219,7 @@ fn text_waits_for_its_font_as_the_sheet_says() {
 /// on the path all the same.
 #[test]
 fn text_that_was_given_up_on_waits_for_no_font() {
-    let found = |display: FontDisplay| {
-        let mut site = Site::new();
-        site.asks("own.woff2", ResourceKind::Font, [2100.0, 2101.0, 3000.0, 3010.0]).initiator.kind =
-            InitiatorKind::Style;
-        site.draws([2090.0, 2120.0]);
-        site.draws([3012.0, 3020.0]);
-        site.paints(3040.0, None);
-        site.0.fcp = Some(Millis(2140.0));
-        site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("own.woff2").as_str().into(), display }]);
-        found(&site, "text-waits-for-font").len()
-    };
+    let found = |display| found(&font_asked_for_late(display), "text-waits-for-font").len();
     assert_eq!((found(FontDisplay::Block), found(FontDisplay::Auto)), (1, 0));
 }
 

@@ -8,7 +8,7 @@ use phainon_core::metrics::Metric;
 use phainon_core::{
     Edit, FontDisplay, InitiatorKind, Millis, RenderBlocking, ResourceKind, ScreenFrame, Standing, TextFont, WorkName,
 };
-use site::{Site, at, at_once, blocking, change, file, forecast, near};
+use site::{Site, at, at_once, blocking, change, file, font_asked_for_late, forecast, near};
 
 /// Text that is set in a font.
 fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
@@ -97,17 +97,8 @@ fn the_first_words_do_not_wait_for_a_script_that_stands_below_them() {
 
 #[test]
 fn text_that_was_given_up_on_is_drawn_anew_when_its_font_comes_whether_or_not_it_waits() {
-    let load = |display: FontDisplay| {
-        let mut site = Site::new();
-        site.asks("words.woff2", ResourceKind::Font, [2100.0, 2101.0, 3000.0, 3010.0]).initiator.kind =
-            InitiatorKind::Style;
-        site.draws([2090.0, 2120.0]);
-        site.draws([3012.0, 3020.0]);
-        site.paints(3040.0, None);
-        set_in(&mut site, "words.woff2", display);
-        site.0.fcp = Some(Millis(2140.0));
-        change(&forecast(&site, &[Edit::ShowText { file: file("words.woff2") }]), Metric::Lcp)
-    };
+    let edit = [Edit::ShowText { file: file("words.woff2") }];
+    let load = |display| change(&forecast(&font_asked_for_late(display), &edit), Metric::Lcp);
     // Asked for after two seconds it was waited for no more: something new came with it.
     near(load(FontDisplay::Auto), 0.0);
     // One that blocks was waited for.

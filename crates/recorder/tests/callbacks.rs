@@ -11,7 +11,7 @@ use axum::routing::get;
 use phainon_core::forecast::Model;
 use phainon_core::metrics::Metric;
 use phainon_core::path::LegFact;
-use phainon_core::{Edit, Load, NoBodies, Prepared, ResourceKey, analyse, handlers, largest_stands, path, preset};
+use phainon_core::{Edit, Load, NoBodies, Prepared, ResourceKey, analyse, handlers, path, preset, standings};
 use phainon_recorder::{RecordRequest, record_whole};
 use std::sync::Arc;
 use std::time::Duration;
@@ -60,7 +60,7 @@ async fn recorded(address: &str, name: &str) -> Load {
     let recording = record_whole(&request, sender).await.unwrap();
     assert_eq!(recording.loads[0].failed, None, "{name}");
     let mut load = recording.loads[0].assemble().unwrap();
-    load.largest_stands = largest_stands(&load, page(&[]).as_bytes());
+    (load.largest_stands, load.words_stand) = standings(&load, page(&[]).as_bytes());
     load
 }
 

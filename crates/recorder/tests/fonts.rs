@@ -9,7 +9,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::get;
 use phainon_core::path::{Leg, LegFact};
-use phainon_core::{FontDisplay, Load, Prepared, TextFont, largest_stands, path, preset};
+use phainon_core::{FontDisplay, Load, Prepared, TextFont, path, preset, standings};
 use phainon_recorder::{RecordRequest, record_whole};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
@@ -66,7 +66,7 @@ async fn recorded(name: &str) -> (Load, u32, Vec<Leg>) {
     let recording = record_whole(&request, sender).await.unwrap();
     assert_eq!(recording.loads[0].failed, None, "{name}");
     let mut load = recording.loads[0].assemble().unwrap();
-    load.largest_stands = largest_stands(&load, page(&format!("{name}.css")).as_bytes());
+    (load.largest_stands, load.words_stand) = standings(&load, page(&format!("{name}.css")).as_bytes());
     let legs = path::path_to_largest(&Prepared::plain(load.clone())).unwrap();
     let sheets = asked.lock().unwrap()[&format!("{name}.css")];
     (load, sheets, legs)

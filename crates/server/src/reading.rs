@@ -2,8 +2,7 @@
 
 use phainon_core::metrics::{Coverage, Metrics};
 use phainon_core::{
-    Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, largest_stands, summarise,
-    words_stand,
+    Analysis, Bodies, Counted, Load, Prepared, RecordingSummary, Settings, analyse, standings, summarise,
 };
 use phainon_formats::{BodyMap, Detail, FormatError, RawLoad};
 use std::sync::Arc;
@@ -77,8 +76,9 @@ pub fn read_load(
     }
     let mut load = raw.assemble()?;
     let document = load.document().and_then(|document| bodies.body(&document.body.as_ref()?.hash));
-    load.largest_stands = document.as_ref().and_then(|body| largest_stands(&load, body));
-    load.words_stand = document.and_then(|body| words_stand(&body));
+    if let Some(body) = document {
+        (load.largest_stands, load.words_stand) = standings(&load, &body);
+    }
     let prepared = Prepared::new(Arc::new(load), settings.clone()).with_coverage(coverage);
     let analysis = analyse(&prepared, bodies);
     let tracks = (draw && !prepared.load.work.is_empty()).then(|| phainon_core::tracks(&prepared).to_bytes());

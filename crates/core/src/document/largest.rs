@@ -130,27 +130,24 @@ fn named(opening: &str, what: &str) -> Option<String> {
     Some(rest.split('"').next()?.to_owned()).filter(|v| !v.is_empty())
 }
 
-/// Where the largest element stands; `None` where that is not known: there is none, it was not resolved, or the
-/// markup cannot be read.
+/// Where the largest element stands, and the document's first words, line and column as [`Standing`] has them. `None`
+/// where that is not known: there is none, the element was not resolved, or the markup cannot be read.
 #[must_use]
-pub fn largest_stands(load: &Load, body: &[u8]) -> Option<Standing> {
-    let found = scan(body).ok()?;
+pub fn standings(load: &Load, body: &[u8]) -> (Option<Standing>, Option<(u32, u32)>) {
+    let Ok(found) = scan(body) else { return (None, None) };
+    (largest_stands(load, &found, body), found.words.map(|at| place(body, at)))
+}
+
+fn largest_stands(load: &Load, found: &Found, body: &[u8]) -> Option<Standing> {
     let candidate = load.largest()?;
-    let mut tags = alike(load, &found, base_of(load.document()?, &found).as_ref());
+    let mut tags = alike(load, found, base_of(load.document()?, found).as_ref());
     if tags.is_empty() {
         candidate.tag.as_ref()?;
-        tags = changed_since(load, &found);
+        tags = changed_since(load, found);
     }
     let (Some(first), Some(last)) = (tags.first(), tags.last()) else { return Some(Standing::Nowhere) };
     let (first, last) = (place(body, first.at), place(body, last.at));
     Some(Standing::Lines { first: first.0, last: last.0, columns: Some((first.1, last.1)) })
-}
-
-/// Where the first words of a document stand, line and column as [`Standing`] has them; `None` where it has none, or
-/// cannot be read.
-#[must_use]
-pub fn words_stand(body: &[u8]) -> Option<(u32, u32)> {
-    Some(place(body, scan(body).ok()?.words?))
 }
 
 /// The line and column of a byte.

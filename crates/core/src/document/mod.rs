@@ -8,7 +8,7 @@ mod rows;
 mod scan;
 
 pub use first_round::FIRST_ROUND;
-pub use largest::{LargestPlace, Standing, largest_stands, words_stand};
+pub use largest::{LargestPlace, Standing, standings};
 
 use crate::words::{largest_place, note_sentence};
 use crate::{Bytes, Load, Millis, Note, RequestId};
@@ -256,9 +256,14 @@ mod tests {
     fn the_first_words_are_those_that_are_shown() {
         let head =
             "<!doctype html><title>Title</title><style>h1 { color: navy }</style>\n<script>let x = 'words'</script>";
-        let stand = |body: &str| words_stand(format!("{head}<noscript>Without</noscript>{body}").as_bytes());
+        let load = Load::empty("http://www.skerryline.test/");
+        let stand = |body: &str| standings(&load, format!("{head}<noscript>Without</noscript>{body}").as_bytes()).1;
         assert_eq!(stand("\n<body>\n  <h1>Ahoy</h1><p>More"), Some((4, 6)));
         assert_eq!(stand("\n<div id=root></div>\n<script src=app.js></script>\n"), None, "a script puts them in");
+    }
+
+    fn largest_stands(load: &Load, body: &[u8]) -> Option<Standing> {
+        standings(load, body).0
     }
 
     #[test]

@@ -4,12 +4,10 @@ use super::moments::Moments;
 use super::run::Times;
 use super::world::{Phase, World};
 use crate::metrics::{Metric, blocking, quiet};
+use crate::paint::is_one_paint;
 use crate::{Bytes, LayoutShift, Load, Millis, Subject};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
-
-/// Moments so near, in ms, are those of one paint.
-const SAME: f64 = 0.01;
 
 /// What a load would measure; nothing where that is not known.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
@@ -148,7 +146,7 @@ fn speed_index(load: &Load, moments: &Moments, times: &Times) -> Option<Millis> 
 
 /// When a frame is on the screen: with its task, or before it where what the load tells of it is shown by one before.
 fn screen(load: &Load, moments: &Moments, times: &Times, frame: usize) -> f64 {
-    let is_its = |at: Millis| (at - load.frames[frame].at_ms).0.abs() < SAME;
+    let is_its = |at: Millis| is_one_paint(at, load.frames[frame].at_ms);
     let candidates = load.lcp_candidates.iter().map(|c| c.at).zip(&moments.candidates);
     let told = load.fcp.into_iter().zip(&moments.first_paint).chain(candidates);
     let shown = told.filter(|(at, _)| is_its(*at)).map(|(_, paint)| times.at[paint.moment as usize]);

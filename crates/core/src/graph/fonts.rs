@@ -2,12 +2,13 @@
 //! comes, or that the browser gives up on it.
 
 use super::{About, Cause, Edge, Graph, LegFact, Moment};
+use crate::paint::is_one_paint;
 use crate::{LcpCandidate, Millis, Request, RequestId, TextFont};
 
 impl<'a> Graph<'a> {
     /// The fonts that the text of a paint is set in, with their requests; `None` where that is not known.
     pub(super) fn fonts_of(&self, paint: Millis) -> Option<Vec<(&'a TextFont, &'a Request)>> {
-        let its = |c: &&LcpCandidate| (c.at.0 - paint.0).abs() < 0.01;
+        let its = |c: &&LcpCandidate| is_one_paint(c.at, paint);
         let fonts = self.load.lcp_candidates.iter().find(its)?.fonts.as_ref()?;
         let asked = |font: &'a TextFont| {
             let own = self.prepared.all_for(&font.url).rfind(|r| r.start <= paint)?;

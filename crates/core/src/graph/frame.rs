@@ -7,6 +7,7 @@
 
 use super::stops::{above, place};
 use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
+use crate::paint::is_one_paint;
 use crate::{
     LcpCandidate, Millis, RenderBlocking, Request, RequestId, ResourceKind, Standing, TextFont, Work, WorkKind,
     WorkName,
@@ -24,9 +25,6 @@ const ON_ITS_WAY: Millis = Millis(120.0);
 
 /// An animation begins so soon after its style was computed.
 const STYLED: Millis = Millis(3.0);
-/// Moments so near, in ms, are those of one paint.
-const SAME: f64 = 0.01;
-
 /// When the last of some edges' moments was.
 fn latest(edges: &[Edge]) -> Millis {
     edges.iter().map(|e| e.at).fold(Millis::ZERO, Millis::max)
@@ -87,13 +85,13 @@ impl Graph<'_> {
     /// Whether a paint is that of the largest element, or has its text without letters.
     fn is_largest(&self, paint: Millis) -> bool {
         let Some(largest) = self.load.largest() else { return false };
-        (largest.at.0 - paint.0).abs() < SAME || self.hides(largest, paint)
+        is_one_paint(largest.at, paint) || self.hides(largest, paint)
     }
 
     /// Whether a paint has the text of an element that waits for its font still: the first paint counts text that is
     /// held back (Paint Timing, section 4.1), the largest does not.
     fn hides(&self, element: &LcpCandidate, paint: Millis) -> bool {
-        let first = self.load.fcp.is_some_and(|fcp| (fcp.0 - paint.0).abs() < SAME);
+        let first = self.load.fcp.is_some_and(|fcp| is_one_paint(fcp, paint));
         let held = |(_, font): &(&TextFont, &Request)| font.start < paint && font.end.is_none_or(|end| end > paint);
         first && self.fonts_of(element.at).is_some_and(|fonts| fonts.iter().any(held))
     }
@@ -167,7 +165,7 @@ impl Graph<'_> {
         // picture's bytes may have come long before, by the preload scanner.
         let element = file.map(|f| self.load.first_hop(f)).and_then(|f| place(self.prepared, f));
         let stands = self.load.largest_stands.filter(|_| self.is_largest(paint)).and_then(Standing::places);
-        let is_first = self.load.fcp.is_some_and(|fcp| (fcp.0 - paint.0).abs() < SAME);
+        let is_first = self.load.fcp.is_some_and(|fcp| is_one_paint(fcp, paint));
         let words = self.load.words_stand.filter(|_| is_first && stands.is_none()).map(|(line, at)| (line, Some(at)));
         for request in self.load.requests.iter().filter(|r| r.main_frame) {
             let stops = request.render_blocking == RenderBlocking::InBodyParserBlocking;

@@ -7,8 +7,8 @@ use phainon_core::metrics::Metric;
 use phainon_core::path::path_to_largest;
 use phainon_core::profile::{CodePlace, Profile, ProfileNode};
 use phainon_core::{
-    Bytes, Edit, Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PageChange, PaintKind, Prepared,
-    RenderBlocking, Request, ResourceKey, ResourceKind, Work, WorkKind, WorkName,
+    Bytes, Edit, FontDisplay, Initiator, InitiatorKind, LcpCandidate, Load, Millis, NoBodies, PageChange, PaintKind,
+    Prepared, RenderBlocking, Request, ResourceKey, ResourceKind, TextFont, Work, WorkKind, WorkName,
 };
 use std::sync::Arc;
 
@@ -188,4 +188,17 @@ pub fn blocking(request: &mut Request, line: u32) {
 /// A file's server answers at once.
 pub fn at_once(name: &str) -> [Edit; 1] {
     [Edit::FasterResponse { file: file(name), to: Some(Millis(0.0)) }]
+}
+
+/// Text in a font that is asked for when two seconds have passed, and comes some time later: with it, the text is drawn.
+pub fn font_asked_for_late(display: FontDisplay) -> Site {
+    let mut site = Site::new();
+    let font = site.asks("words.woff2", ResourceKind::Font, [2100.0, 2101.0, 3000.0, 3010.0]);
+    font.initiator.kind = InitiatorKind::Style;
+    site.draws([2090.0, 2120.0]);
+    site.draws([3012.0, 3020.0]);
+    site.paints(3040.0, None);
+    site.0.fcp = Some(Millis(2140.0));
+    site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("words.woff2").as_str().into(), display }]);
+    site
 }

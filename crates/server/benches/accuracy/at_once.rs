@@ -2,7 +2,7 @@
 
 use crate::blame::{Instead, Measured, Tried, culprit_from, largest};
 use crate::measure::{middle, sealed};
-use phainon_core::{Conditions, Load, ResourceKey, largest_stands};
+use phainon_core::{Conditions, Load, ResourceKey, standings};
 use phainon_local::LocalHosts;
 use phainon_recorder::{RecordRequest, record_whole};
 use std::time::Duration;
@@ -42,7 +42,7 @@ pub fn request(url: &str, conditions: Conditions, hosts: &LocalHosts) -> RecordR
 
 pub async fn measure(asked: Asked<'_>) -> Result<Measured, String> {
     let (mut load, again_ms) = two_alike(&asked.request).await?;
-    load.largest_stands = largest_stands(&load, asked.markup);
+    (load.largest_stands, load.words_stand) = standings(&load, asked.markup);
     let own = largest(&load).ok_or("no largest paint")?;
     let before = f64::midpoint(own.0, again_ms);
     let mut tried = Vec::new();

@@ -5,7 +5,7 @@ use crate::blame::{Instead, Measured, Tried, judged, largest};
 use crate::generated::loaded;
 use crate::kept::keep;
 use crate::rarer::{every_way, plain};
-use phainon_core::{ResourceKey, largest_stands};
+use phainon_core::{ResourceKey, standings};
 use std::ops::Range;
 use std::path::Path;
 
@@ -45,7 +45,7 @@ async fn one(way: usize, variant: u64, picture: &[u8], folder: &Path) -> Result<
             println!("  {file}: another largest element, {:?}", largest(&load));
             continue;
         };
-        load.largest_stands = largest_stands(&load, markup.as_bytes());
+        (load.largest_stands, load.words_stand) = standings(&load, markup.as_bytes());
         let seed = way as u64 * A_WAY + variant * A_VARIANT + at as u64;
         let tried = vec![Tried { file: ResourceKey::of(file), instead: Instead::AtOnce, largest_ms: before_ms }];
         let measured = Measured { seed, about, load, again_ms, tried };
