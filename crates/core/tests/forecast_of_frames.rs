@@ -5,10 +5,12 @@
 mod site;
 
 use phainon_core::metrics::Metric;
+use phainon_core::path::{LegFact, path_to_largest};
 use phainon_core::{
-    Edit, FontDisplay, InitiatorKind, Millis, RenderBlocking, ResourceKind, ScreenFrame, Standing, TextFont, WorkName,
+    Edit, FontDisplay, InitiatorKind, Millis, Prepared, RenderBlocking, ResourceKind, ScreenFrame, Standing, TextFont,
+    WorkName,
 };
-use site::{Site, at, at_once, blocking, change, file, font_asked_for_late, forecast, near};
+use site::{Site, at, at_once, blocking, change, file, font_asked_for_late, forecast, given, near};
 
 /// Text that is set in a font.
 fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
@@ -72,6 +74,31 @@ fn the_first_paint_counts_the_largest_text_while_it_waits_for_its_font() {
     below.0.largest_stands = Some(Standing::Lines { first: 95, last: 95, columns: None });
     let below = fcp(&below);
     assert!(below > 2000.0, "{below}");
+}
+
+/// The frame asks for the font at 3,045 ms, when two seconds have passed, and has the text without letters.
+#[test]
+fn the_frame_that_asks_for_a_font_does_not_show_its_text() {
+    let mut site = held_by_a_script_above_two_sheets();
+    // What runs between the two frames stands below the text.
+    site.0.work.retain(|w| w.start < Millis(3061.0));
+    site.runs(WorkName::Evaluate, [3062.0, 3068.0], "foot.js");
+    site.changes(3067.0, "foot.js");
+    site.draws([3070.0, 3080.0]);
+    assert!(given(&site, "foot.js") < 10.0, "{}", given(&site, "foot.js"));
+    let path = path_to_largest(&Prepared::plain(site.0.clone())).unwrap();
+    let asked = path.iter().find(|leg| matches!(leg.fact, LegFact::AskedByFrame { .. })).unwrap();
+    assert_eq!([asked.from_ms, asked.to_ms], [Millis(3045.0), Millis(3060.0)]);
+    // Shown in whatever there is, it is in the frame that asks; the first paint shows as much as before.
+    let shown = forecast(&site, &[Edit::ShowText { file: file("words.woff2") }]);
+    near(change(&shown, Metric::Lcp), -20.0);
+    near(change(&shown, Metric::Fcp), 0.0);
+    // A font that the page had asked for before had the timer set: nobody waits for this one.
+    let mut second = site;
+    let other = second.asks("other.woff2", ResourceKind::Font, [900.0, 901.0, 8200.0, 8220.0]);
+    other.initiator.kind = InitiatorKind::Style;
+    let path = path_to_largest(&Prepared::plain(second.0.clone())).unwrap();
+    assert!(!path.iter().any(|leg| matches!(leg.fact, LegFact::AskedByFrame { .. })), "{path:#?}");
 }
 
 /// The same with a picture for its largest element, which comes long after all else.

@@ -368,9 +368,9 @@ fn what_comes_before_a_painting_is_no_frame() {
         site.runs(WorkName::ParseSheet, [2501.0, 2508.0], "look.css");
         site.draws([2510.0, 2600.0]);
         site.asks("own.woff2", ResourceKind::Font, [2550.0, 2560.0, 7300.0, 7400.0]);
-        site.works(WorkName::Task, 0, [2601.0, 2602.0], None);
-        site.works(between, 1, [2601.0, 2602.0], None);
-        site.runs(WorkName::Call, [2603.0, 2803.0], "icons.js");
+        site.works(WorkName::Task, 0, [2612.0, 2613.0], None);
+        site.works(between, 1, [2612.0, 2613.0], None);
+        site.runs(WorkName::Call, [2614.0, 2803.0], "icons.js");
         site.changes(2700.0, "icons.js");
         site.draws([2803.1, 2820.0]);
         site.paints(2840.0, None);

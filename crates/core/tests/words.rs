@@ -41,6 +41,7 @@ fn legs() -> Vec<(LegFact, Vec<&'static str>)> {
         (LegFact::ChangesPage { script: code("slider.js") }, vec!["slider.js"]),
         (LegFact::ChangesPage { script: Code::Inline }, vec!["nline"]),
         (LegFact::FontGivenUp { file: url("deck.woff2") }, vec!["deck.woff2"]),
+        (LegFact::AskedByFrame { file: url("deck.woff2") }, vec!["deck.woff2"]),
         (LegFact::NextFrame, vec![]),
         (LegFact::BusyWith { script: code("chart.js") }, vec!["chart.js"]),
         (LegFact::FrameWork, vec![]),
@@ -133,7 +134,7 @@ fn every_kind_of_leg_has_a_title_and_a_sentence_that_name_what_they_are_about() 
         codes.insert(kept["code"].as_str().unwrap().to_owned());
         assert_eq!(serde_json::from_value::<LegFact>(kept).unwrap(), fact, "facts survive being kept");
     }
-    assert_eq!(codes.len(), 43, "every kind of leg was said: {codes:?}");
+    assert_eq!(codes.len(), 44, "every kind of leg was said: {codes:?}");
 }
 
 /// Each kind of edit once, as it is done to a file, an owner or a host of these names.

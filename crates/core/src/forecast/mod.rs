@@ -306,7 +306,7 @@ mod tests {
         let (one, two) = (world.add(Kind::After, 10.0), world.add(Kind::After, 12.0));
         // A font that both let be asked for is there before the text would be shown without it.
         let (asked, done) = (world.add(Kind::After, 15.0), world.add(Kind::After, 40.0));
-        let settled_by = Kind::FontSettled { asked, done: Some(done), after: 0.0, not_before: 2000.0 };
+        let settled_by = Kind::FontSettled { asked, done: Some(done), after: 0.0, not_before: 2000.0, frame: None };
         let shown = world.add(settled_by, 15.0);
         for (moment, on, lag) in
             [(one, start, 10.0), (one, two, 10.0), (two, one, 2.0), (done, two, 28.0), (asked, two, 3.0)]

@@ -530,7 +530,15 @@ impl<'g, 'a> Builder<'g, 'a> {
             self.gate(place, painted);
             let begun = self.graph.painting(at).map_or(end, |piece| self.graph.begun(piece).0 - start);
             let drawing = (end - begun).max(0.0);
-            self.world.drawn.push(Drawn { moment: place, task, painted, skips: 0, drawing, rested: 0.0 });
+            self.world.drawn.push(Drawn {
+                moment: place,
+                task,
+                painted,
+                from: f64::INFINITY,
+                skips: 0,
+                drawing,
+                rested: 0.0,
+            });
         }
         let from = self.world.needs.len();
         self.edges(place, edges, None);
@@ -665,8 +673,16 @@ impl<'g, 'a> Builder<'g, 'a> {
         let (after, not_before) = (after.0, not_before.0);
         // One that did not come within the load does not come with any edit that is known.
         let done = self.prepared.load.request(font).and_then(|r| r.end).map(|_| done);
-        let place = self.world.add(Kind::FontSettled { asked, done, after, not_before }, at);
+        let frame = self.prepared.load.request(font).and_then(|r| self.graph.frame_asking_first(r));
+        let frame = frame.and_then(|piece| self.task_of(piece)).map(|task| {
+            let state = self.world.tasks[task as usize];
+            (state.begins, self.inside(task, state.duration))
+        });
+        let place = self.world.add(Kind::FontSettled { asked, done, after, not_before, frame }, at);
         self.world.need(place, asked, Bond::Origin);
+        if let Some((_, ends)) = frame {
+            self.world.need(place, ends, Bond::Gate);
+        }
         if let Some(done) = done {
             self.world.need(place, done, Bond::Gate);
         }
@@ -739,6 +755,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         for (drawn, from) in world.drawn.iter_mut().zip(from) {
             let own = world.tasks[drawn.task as usize].start;
             let starts = world.frames.iter().map(|frame| world.tasks[frame.task as usize].start);
+            drawn.from = from;
             drawn.skips = starts.filter(|start| *start >= from && *start < own).count();
             let begun = world.moments[drawn.painted as usize].at - drawn.drawing;
             let busy = world.tasks.iter().map(|t| ((t.start + t.duration).min(begun) - t.start.max(from)).max(0.0));

@@ -2,7 +2,7 @@
 //! time, and the line is shared.
 
 use super::pool::{Pools, Turn, Unjudged};
-use super::world::{Cut, Kind, Phase, Place, START, World};
+use super::world::{Cut, Drawn, Kind, Phase, Place, START, World};
 use crate::RequestId;
 use phainon_link::{Body, CHUNK, Direction, shared};
 use std::cmp::Reverse;
@@ -185,9 +185,15 @@ pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
 /// What was there sooner, a frame before its own shows: of those drawn since, the first, or as many later as it let
 /// pass before.
 fn show_sooner(world: &World, times: &mut Times) {
-    let observed = world.shown_from(&|place| world.moment(place).at);
     let now = world.shown_from(&|place| times.at[place as usize]);
-    let sooner = world.drawn.iter().zip(observed.iter().zip(now)).filter(|(_, (was, now))| *now < *was - SOONER);
+    // What else it waited for than something that does not happen any more is known as far as it was observed.
+    let observed = world.shown_from(&|place| world.moment(place).at);
+    let loses = |drawn: &Drawn| {
+        let mut needs = world.needs.iter().filter(|n| n.moment == drawn.moment && !n.void);
+        needs.any(|n| world.moment(n.on).gone)
+    };
+    let was = world.drawn.iter().zip(observed).map(|(drawn, at)| if loses(drawn) { at } else { drawn.from });
+    let sooner = world.drawn.iter().zip(was.zip(now)).filter(|(_, (was, now))| *now < *was - SOONER);
     let sooner: Vec<_> = sooner.map(|(drawn, (_, now))| (drawn, now)).collect();
     if sooner.is_empty() {
         return;
@@ -427,9 +433,14 @@ impl Pass<'_> {
                 at
             }
             Kind::Part { request, share } => latest + share * self.bodies[request as usize],
-            Kind::FontSettled { asked, done, after, not_before } => {
+            Kind::FontSettled { asked, done, after, not_before, frame } => {
                 let limit = (self.at[asked as usize] + after).max(not_before);
-                done.map_or(limit, |done| self.at[done as usize].min(limit))
+                let settled = done.map_or(limit, |done| self.at[done as usize].min(limit));
+                let frame = frame.map(|(begins, ends)| [begins, ends].map(|place| self.at[place as usize]));
+                // A frame that does not come at all keeps nobody waiting.
+                let [_, ends] =
+                    frame.filter(|[begins, ends]| settled > *begins && ends.is_finite()).unwrap_or_default();
+                settled.max(ends)
             }
         };
         self.at[place] = at;

@@ -29,8 +29,9 @@ pub(super) enum Kind {
     /// A share of a body.
     Part { request: u32, share: f64 },
     /// A font has come (where it ever does), or the browser has given up on it: so long after it was asked for, and
-    /// not before so many ms after navigation start.
-    FontSettled { asked: Place, done: Option<Place>, after: f64, not_before: f64 },
+    /// not before so many ms after navigation start. The frame that asked for it shows no text in it, unless it has come
+    /// before that frame is begun.
+    FontSettled { asked: Place, done: Option<Place>, after: f64, not_before: f64, frame: Option<(Place, Place)> },
 }
 
 /// A moment.
@@ -150,6 +151,8 @@ pub(super) struct Drawn {
     pub task: u32,
     /// The end of its painting.
     pub painted: Place,
+    /// When all was there that it shows, as observed, in ms; infinite where some of it happens in the task that draws it.
+    pub from: f64,
     /// Frames that were drawn once all was there that it shows, and did not show it yet.
     pub skips: usize,
     /// What the drawing itself took, up to the end of its painting, in ms.

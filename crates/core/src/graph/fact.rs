@@ -76,6 +76,8 @@ pub enum LegFact {
     ChangesPage { script: Code },
     /// Text was held back for a font until the browser gave up on it.
     FontGivenUp { file: Arc<str> },
+    /// The frame that asks for a font has its text without letters: one after it shows them.
+    AskedByFrame { file: Arc<str> },
     /// Everything was there, up to the next frame.
     NextFrame,
     /// A script kept the main thread before the frame.

@@ -3,7 +3,7 @@
 
 use super::{About, Cause, Edge, Graph, LegFact, Moment};
 use crate::paint::is_one_paint;
-use crate::{LcpCandidate, Millis, Request, RequestId, TextFont};
+use crate::{InitiatorKind, LcpCandidate, Millis, Request, RequestId, ResourceKind, TextFont, Work, WorkKind};
 
 impl<'a> Graph<'a> {
     /// The fonts that the text of a paint is set in, with their requests; `None` where that is not known.
@@ -20,17 +20,39 @@ impl<'a> Graph<'a> {
     /// When the text of a paint no longer waited for each of its fonts: it had come, or was given up on.
     pub(super) fn settled_fonts(&self, paint: Millis, painted: Millis) -> Vec<(Millis, RequestId)> {
         let settled = |(font, request): (&TextFont, &Request)| {
-            Some((font.display.settled(request.start, request.end)?, request.id))
+            let settled = font.display.settled(request.start, request.end)?;
+            let asked_in = self.frame_asking_first(request).map(|task| self.work(task).end());
+            Some((asked_in.map_or(settled, |end| settled.max(end)), request.id))
         };
         let fonts = self.fonts_of(paint).unwrap_or_default().into_iter();
         fonts.filter_map(settled).filter(|(at, _)| *at <= painted).collect()
     }
 
-    /// A font is waited for until it comes, and from when it was asked for until it is given up on.
+    /// The frame in which the page first asked for a font, where that is how this one was asked for, by its task. Its
+    /// text has no letters in this frame: a timer that gives up on it, however soon, runs in a task of its own.
+    pub(crate) fn frame_asking_first(&self, font: &Request) -> Option<usize> {
+        let task = self.prepared.task_at(font.start)?;
+        let inside = self.load.work[task + 1..].iter().take_while(|w| w.depth > 0);
+        let asks = |w: &Work| {
+            matches!(w.kind, WorkKind::Style | WorkKind::Layout) && w.start <= font.start && w.end() >= font.start
+        };
+        let started = self.work(task).start;
+        let by_style = |r: &Request| r.kind == ResourceKind::Font && r.initiator.kind == InitiatorKind::Style;
+        let earlier = self.load.requests.iter().any(|r| by_style(r) && r.start < started);
+        (!earlier && inside.into_iter().any(asks)).then_some(task)
+    }
+
+    /// A font is waited for until it comes, and from when it was asked for until it is given up on; no frame that asks
+    /// for it shows its text.
     pub(super) fn font_settled(&self, font: RequestId, by: Millis) -> Vec<Edge> {
         let Some(font) = self.load.request(font) else { return Vec::new() };
         let about = About::Request(font.id);
         let file = font.url.clone();
+        let asked_in = self.frame_asking_first(font).map(|task| self.work(task).end());
+        if asked_in.is_some_and(|end| end >= by && font.start < end) {
+            let fact = LegFact::AskedByFrame { file };
+            return vec![Edge::new(Moment::Asked(font.id), font.start, Cause::Render, About::Browser, fact)];
+        }
         if let Some(end) = font.end.filter(|end| *end <= by) {
             let fact = LegFact::HandedOver { file: self.code(&file), why: super::HandedOver::ToTake };
             return vec![Edge::new(Moment::Done(font.id), end, Cause::Handover, about, fact)];

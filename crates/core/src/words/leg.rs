@@ -89,6 +89,7 @@ pub fn leg_title(fact: &LegFact) -> String {
         LegFact::ParsedToEnd { .. } => "Document is parsed to its end",
         LegFact::ChangesPage { script } => return format!("{} runs and changes the page", first(script)),
         LegFact::FontGivenUp { file } => return format!("{} does not come", short_name(file)),
+        LegFact::AskedByFrame { file } => return format!("A frame asks for {}", short_name(file)),
         LegFact::BusyWith { script } => return format!("Main thread busy with {}", named(script)),
         LegFact::HandedOver { file, .. } => return format!("{} is handed over", first(file)),
         LegFact::Downloads { file, .. } => return format!("{} downloads", short_name(file)),
@@ -141,6 +142,9 @@ pub fn leg_sentence(fact: &LegFact) -> String {
             "What the paint shows could have been shown before; it is there in the first frame after this run."
         }
         LegFact::FontGivenUp { .. } => "The text was held back for its font until the browser gave up on it.",
+        LegFact::AskedByFrame { .. } => {
+            "The frame that asks for a text's font has the text without letters; the next one shows it, in whatever font there is."
+        }
         LegFact::NextFrame => "Everything was there; the browser had yet to draw it.",
         LegFact::FrameWork => "The browser's own style, layout and paint had the main thread.",
         LegFact::Drawing => "From the last thing it needed to the frame that shows it.",
