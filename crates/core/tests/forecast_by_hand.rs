@@ -4,7 +4,7 @@
 
 mod site;
 
-use phainon_core::forecast::{Instead, Model};
+use phainon_core::forecast::{Helps, Instead, Model};
 use phainon_core::metrics::{Coverage, Metric};
 use phainon_core::path::path_to_largest;
 use phainon_core::{
@@ -751,7 +751,7 @@ fn what_takes_the_line_from_others_before_the_largest_is_named_beside_its_path()
     let prepared = Arc::new(Prepared::plain(site.0.clone()));
     let path = path_to_largest(&prepared).unwrap();
     let reliefs = Model::of(&prepared).reliefs(&path);
-    let beside: Vec<_> = reliefs.iter().filter(|r| r.beside).map(|r| r.request.0).collect();
+    let beside: Vec<_> = reliefs.iter().filter(|r| r.helps == Helps::Beside).map(|r| r.request.0).collect();
     assert_eq!(beside, [3]);
     assert!(path.iter().all(|l| l.request != Some(RequestId(3))), "no leg of the path is the library's");
 }

@@ -4,13 +4,15 @@
 
 mod site;
 
+use phainon_core::forecast::{Helps, Model};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{LegFact, path_to_largest};
 use phainon_core::{
-    Edit, FontDisplay, InitiatorKind, Millis, Prepared, RenderBlocking, ResourceKind, ScreenFrame, Standing, TextFont,
-    WorkName,
+    Edit, FontDisplay, InitiatorKind, Millis, Prepared, RenderBlocking, RequestId, ResourceKind, ScreenFrame, Standing,
+    TextFont, WorkName,
 };
 use site::{Site, at, at_once, blocking, change, file, font_asked_for_late, forecast, given, near};
+use std::sync::Arc;
 
 /// Text that is set in a font.
 fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
@@ -101,7 +103,34 @@ fn the_frame_that_asks_for_a_font_does_not_show_its_text() {
     assert!(!path.iter().any(|leg| matches!(leg.fact, LegFact::AskedByFrame { .. })), "{path:#?}");
 }
 
-/// The same with a picture for its largest element, which comes long after all else.
+/// A heading waits for its font, which comes at 900 ms; a frame without its letters is drawn at 520.
+#[test]
+fn without_the_sheet_of_its_font_text_is_in_the_first_frame() {
+    let mut site = Site::new();
+    blocking(site.asks("look.css", ResourceKind::Style, [150.0, 150.0, 300.0, 310.0]), 3);
+    blocking(site.asks("fonts.css", ResourceKind::Style, [150.0, 150.0, 480.0, 500.0]), 4);
+    site.runs(WorkName::ParseSheet, [311.0, 312.0], "look.css");
+    site.runs(WorkName::ParseSheet, [501.0, 502.0], "fonts.css");
+    let font = site.asks("words.woff2", ResourceKind::Font, [515.0, 516.0, 880.0, 900.0]);
+    (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("fonts.css").as_str().into()));
+    site.draws([510.0, 520.0]);
+    site.draws([903.0, 910.0]);
+    site.paints(925.0, None);
+    set_in(&mut site, "words.woff2", FontDisplay::Auto);
+    site.0.fcp = Some(Millis(535.0));
+    // It goes with its font: then look.css lets the frame go at 312 ms.
+    let off = forecast(&site, &[Edit::Remove { file: file("fonts.css") }]);
+    near(off.after.lcp_ms.unwrap().0, 312.0 + 8.0 + 10.0 + 15.0);
+    // The path gives most to the font, little to finding it through its sheet, and says what that is worth.
+    let prepared = Arc::new(Prepared::plain(site.0));
+    let path = path_to_largest(&prepared).unwrap();
+    let reliefs = Model::of(&prepared).reliefs(&path);
+    let told = reliefs.iter().find(|r| r.helps == Helps::Off).unwrap();
+    assert_eq!(told.request, RequestId(2));
+    near(told.gain_ms.0, change(&off, Metric::Lcp).abs());
+}
+
+/// As with a script above two sheets, with a picture for its largest element, which comes long after all else.
 #[test]
 fn the_first_words_do_not_wait_for_a_script_that_stands_below_them() {
     let fcp = |words: Option<(u32, u32)>, changes: &str| {

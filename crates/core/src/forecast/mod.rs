@@ -25,7 +25,7 @@ mod world;
 pub use brings::{Brings, astray, brings};
 pub use effects::Unforeseen;
 pub use outcome::Figures;
-pub use relief::{Instead, Relief, fetches};
+pub use relief::{Helps, Instead, Relief, fetches};
 pub use steps::{Step, StepKind};
 
 use crate::graph::Graph;

@@ -4,24 +4,39 @@
 //! the whole wait, and yet the paint would hardly come earlier without it: the other one takes over. The
 //! forward run tells how much earlier the paint comes once a file is there as soon as it is asked of its server,
 //! and what it waits for then. It tells as well what a path cannot: that a file beside it takes the line from what
-//! stands before a file of the path.
+//! stands before a file of the path; and that without the sheet that names a font nobody would wait for that.
 
 use super::change::Change;
 use super::steps::Step;
 use super::world::Phase;
 use super::{Model, outcome};
-use crate::graph::Cause;
+use crate::graph::{Cause, LegFact};
+use crate::metrics::Metric;
 use crate::path::Leg;
-use crate::{Millis, RequestId, ResourceKey};
+use crate::{Edit, Millis, NoBodies, RequestId, ResourceKey, ResourceKind};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
+use ts_rs::TS;
 
 /// Files that take less of the path than this, in ms, are not looked at.
 const LEAST: f64 = 20.0;
 /// So many of the heaviest files beside the path are looked at.
 const BESIDE: usize = 10;
 
-/// What the largest paint gains from a file that is there at once.
+/// How a file would help the largest paint.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+#[ts(export_to = "types.ts")]
+pub enum Helps {
+    /// A file that the path waits for, by being there at once.
+    AtOnce,
+    /// So, though the path gives next to nothing to fetching it: its bytes take the line from what the path waits for.
+    Beside,
+    /// A sheet, by being taken off: it names a font that the path waits for, and text would be shown in another one.
+    Off,
+}
+
+/// What the largest paint gains from a file that is there at once, or is not there.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Relief {
     /// The file's request.
@@ -32,8 +47,8 @@ pub struct Relief {
     pub gain_ms: Millis,
     /// What then takes most of that stretch of the path.
     pub instead: Option<Instead>,
-    /// The path gives next to nothing to fetching it: its bytes take the line from what the path waits for.
-    pub beside: bool,
+    /// How it helps.
+    pub helps: Helps,
 }
 
 /// What takes over on the path.
@@ -53,7 +68,7 @@ pub fn fetches(cause: Cause) -> bool {
 
 impl Model {
     /// What the largest paint gains from each file of its path that is there at once, in the path's order; then from
-    /// those beside it that take the line from them, the one that is worth most first.
+    /// sheets of its fonts that are not there, and from those beside it that take the line from them, the one that is worth most first.
     #[must_use]
     pub fn reliefs(&self, path: &[Leg]) -> Vec<Relief> {
         let mut reliefs: Vec<Relief> = Vec::new();
@@ -66,7 +81,7 @@ impl Model {
                     given_ms: leg.length(),
                     gain_ms: Millis::ZERO,
                     instead: None,
-                    beside: false,
+                    helps: Helps::AtOnce,
                 }),
             }
         }
@@ -80,8 +95,22 @@ impl Model {
             relief.instead = instead(&steps, relief.request, from, to);
         }
         let beside = self.beside(&reliefs);
+        reliefs.extend(path.iter().filter_map(|leg| self.off(leg)));
         reliefs.extend(beside);
         reliefs
+    }
+
+    /// What the largest paint gains without the sheet through which a font of its path was found.
+    fn off(&self, leg: &Leg) -> Option<Relief> {
+        let LegFact::FoundThrough { file, sheet, .. } = &leg.fact else { return None };
+        let requests = &self.ground.prepared.load.requests;
+        let is_font = requests.iter().any(|r| r.url == *file && r.kind == ResourceKind::Font);
+        let request = leg.request.filter(|_| is_font)?;
+        let forecast = self.forecast(&[Edit::Remove { file: ResourceKey::of(sheet) }], &NoBodies);
+        let [before, after] = [forecast.before, forecast.after].map(|f| f.value(Metric::Lcp));
+        let gain_ms = Millis(before? - after?);
+        let relief = Relief { request, given_ms: leg.length(), gain_ms, instead: None, helps: Helps::Off };
+        (gain_ms.0 >= LEAST).then_some(relief)
     }
 
     /// What the largest paint gains from heavy files beside its path, where that is worth a word.
@@ -99,7 +128,7 @@ impl Model {
         heavy.truncate(BESIDE);
         let relief = |request| {
             let gain_ms = Millis(self.at_once(request).0);
-            Relief { request, given_ms: Millis::ZERO, gain_ms, instead: None, beside: true }
+            Relief { request, given_ms: Millis::ZERO, gain_ms, instead: None, helps: Helps::Beside }
         };
         let mut beside: Vec<Relief> = heavy.into_iter().map(relief).filter(|r| r.gain_ms.0 >= LEAST).collect();
         beside.sort_by(|a, b| b.gain_ms.order(&a.gain_ms));

@@ -186,11 +186,12 @@ pub(super) fn run(world: &World, calibration: &Calibration) -> Times {
 /// pass before.
 fn show_sooner(world: &World, times: &mut Times) {
     let now = world.shown_from(&|place| times.at[place as usize]);
-    // What else it waited for than something that does not happen any more is known as far as it was observed.
+    // What else it waited for than something that does not happen any more is known as far as it was observed. Text
+    // without its font waits for nothing in its place.
     let observed = world.shown_from(&|place| world.moment(place).at);
     let loses = |drawn: &Drawn| {
-        let mut needs = world.needs.iter().filter(|n| n.moment == drawn.moment && !n.void);
-        needs.any(|n| world.moment(n.on).gone)
+        let mut needs = world.needs.iter().filter(|n| n.moment == drawn.moment && !n.void).map(|n| world.moment(n.on));
+        needs.any(|on| on.gone && !matches!(on.kind, Kind::FontSettled { .. }))
     };
     let was = world.drawn.iter().zip(observed).map(|(drawn, at)| if loses(drawn) { at } else { drawn.from });
     let sooner = world.drawn.iter().zip(was.zip(now)).filter(|(_, (was, now))| *now < *was - SOONER);

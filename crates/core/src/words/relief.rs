@@ -1,6 +1,6 @@
 //! What a file of the path being there at once would bring, in words.
 
-use crate::forecast::{Instead, Relief};
+use crate::forecast::{Helps, Instead, Relief};
 use crate::request::short_name;
 use crate::{Load, Millis, Request, RequestId};
 use serde::Serialize;
@@ -19,8 +19,8 @@ pub struct SaidRelief {
     pub given_ms: Millis,
     /// How much earlier the largest paint would come.
     pub gain_ms: Millis,
-    /// The path gives next to nothing to fetching it.
-    pub beside: bool,
+    /// How it helps.
+    pub helps: Helps,
     /// One sentence.
     pub sentence: String,
 }
@@ -30,7 +30,7 @@ pub struct SaidRelief {
 pub fn say_relief(relief: &Relief, load: &Load) -> SaidRelief {
     let (given_ms, gain_ms) = (relief.given_ms, relief.gain_ms);
     let sentence = relief_sentence(relief, load);
-    SaidRelief { request: relief.request, given_ms, gain_ms, beside: relief.beside, sentence }
+    SaidRelief { request: relief.request, given_ms, gain_ms, helps: relief.helps, sentence }
 }
 
 /// One sentence: what it would bring, and what takes over.
@@ -40,7 +40,13 @@ pub fn relief_sentence(relief: &Relief, load: &Load) -> String {
         Instead::Request(id) => load.request(*id).map_or_else(|| "another file".into(), Request::short_name),
         Instead::Script(url) => short_name(url),
     });
-    if relief.beside {
+    if relief.helps == Helps::Off {
+        return format!(
+            "Without this sheet the largest paint would come {} earlier: its text would be shown in another font.",
+            relief.gain_ms.text()
+        );
+    }
+    if relief.helps == Helps::Beside {
         let name = load.request(relief.request).map_or_else(|| "A file".into(), Request::short_name);
         return format!(
             "{name} takes the line from what the path waits for: there at once, the largest paint would come {} earlier.",
@@ -78,7 +84,7 @@ mod tests {
         ];
         let said = |gain, instead| {
             let (given_ms, gain_ms) = (Millis(600.0), Millis(gain));
-            relief_sentence(&Relief { request: RequestId(0), given_ms, gain_ms, instead, beside: false }, &load)
+            relief_sentence(&Relief { request: RequestId(0), given_ms, gain_ms, instead, helps: Helps::AtOnce }, &load)
         };
         let other = || Some(Instead::Request(RequestId(1)));
         assert_eq!(said(590.0, other()), "There at once, the largest paint would come 590 ms earlier.");
@@ -93,11 +99,15 @@ mod tests {
         assert_eq!(said(250.0, None), "There at once, the largest paint would come 250 ms earlier.");
         assert!(said(0.0, None).contains("something else"));
         let (given_ms, gain_ms) = (Millis::ZERO, Millis(250.0));
-        let beside = Relief { request: RequestId(1), given_ms, gain_ms, instead: None, beside: true };
+        let beside = Relief { request: RequestId(1), given_ms, gain_ms, instead: None, helps: Helps::Beside };
         assert_eq!(
             say_relief(&beside, &load).sentence,
             "other.js takes the line from what the path waits for: there at once, the largest paint would come 250 ms \
              earlier."
+        );
+        assert_eq!(
+            say_relief(&Relief { helps: Helps::Off, ..beside }, &load).sentence,
+            "Without this sheet the largest paint would come 250 ms earlier: its text would be shown in another font."
         );
     }
 }

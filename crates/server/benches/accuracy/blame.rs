@@ -1,7 +1,7 @@
 //! What path and forecast say of pages on which every late file was sent at once: held against what that
 //! really brought.
 
-use phainon_core::forecast::{Forecast, Model, Relief, fetches};
+use phainon_core::forecast::{Forecast, Helps, Model, Relief, fetches};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{Cause, Leg, path_to_largest};
 use phainon_core::{Edit, Load, Millis, NoBodies, Prepared, Request, RequestId, ResourceKey};
@@ -61,25 +61,28 @@ pub struct Accused {
     pub gain: f64,
     /// What its bytes take of the line from what the path waits for, where that gives next to nothing to fetching it.
     pub beside: f64,
+    /// What is said to be gained without it, of a sheet of fonts.
+    pub off: f64,
 }
 
 /// What path and reliefs say of a file.
 pub fn accused(path: &[Leg], reliefs: &[Relief], file: &[RequestId]) -> Accused {
     let own = || path.iter().filter(|l| l.request.is_some_and(|id| file.contains(&id)));
     let sum = |fetching: bool| own().filter(|l| fetches(l.cause) == fetching).map(|l| l.length().0).sum::<f64>();
-    let gain = |beside: bool| {
-        let own = reliefs.iter().filter(|r| r.beside == beside && file.contains(&r.request));
+    let gain = |helps: Helps| {
+        let own = reliefs.iter().filter(|r| r.helps == helps && file.contains(&r.request));
         own.map(|r| r.gain_ms.0).fold(0.0, f64::max)
     };
-    let (fetching, own_gain) = (sum(true), gain(false));
-    Accused { runs: sum(false), fetching, alone: own_gain.min(fetching), gain: own_gain, beside: gain(true) }
+    let (fetching, own_gain) = (sum(true), gain(Helps::AtOnce));
+    let [beside, off] = [Helps::Beside, Helps::Off].map(gain);
+    Accused { runs: sum(false), fetching, alone: own_gain.min(fetching), gain: own_gain, beside, off }
 }
 
 /// What a file is accused for that is taken off, as it is said below its leg: what the largest paint would gain with it
-/// there at once; or without it, as a sheet of fonts that is not there lets text be shown in another, as far as the path
-/// gives that to fetching it.
-pub fn without(fetching: f64, at_once: f64, off: f64) -> f64 {
-    at_once.max(off.min(fetching))
+/// there at once; or without it, as far as the path gives that to fetching it.
+pub fn without(accused: &Accused, expected: f64) -> f64 {
+    let fetching = accused.gain.max(expected.min(accused.fetching)) + accused.runs + accused.beside;
+    fetching.max(accused.off)
 }
 
 /// When the largest paint was, in ms, and of what.
@@ -117,7 +120,8 @@ pub fn judged(page: &Measured) -> Judged {
     for tried in &page.tried {
         let ids: Vec<_> = page.load.requests.iter().filter(|r| ResourceKey::of(&r.url) == tried.file).collect();
         let of_file: Vec<RequestId> = ids.iter().map(|r| r.id).collect();
-        let Accused { runs, fetching, alone, gain: at_once, beside } = accused(&path, &reliefs, &of_file);
+        let accused = accused(&path, &reliefs, &of_file);
+        let Accused { runs, fetching, alone, beside, .. } = accused;
         let file = tried.file.clone();
         let edit = match tried.instead {
             Instead::AtOnce => Edit::FasterResponse { file, to: Some(Millis(0.0)) },
@@ -129,7 +133,7 @@ pub fn judged(page: &Measured) -> Judged {
         let (given, held) = match tried.instead {
             // Its runs are there whenever it comes.
             Instead::AtOnce => (fetching, alone),
-            Instead::Nothing => (fetching + runs + beside, without(fetching, at_once, expected) + runs + beside),
+            Instead::Nothing => (fetching + runs + beside, without(&accused, expected)),
         };
         let gain = before - tried.largest_ms;
         judged.gains.push((expected, gain, tried.largest_ms));

@@ -1,6 +1,6 @@
 //! Path and forecast judged by measured pairs.
 
-use crate::blame::{Accused, accused, culprit_from, tasks_of, without};
+use crate::blame::{accused, culprit_from, tasks_of, without};
 use crate::kept;
 use crate::measure::middle;
 use crate::order::kendall;
@@ -127,13 +127,13 @@ fn judged(pages: &[Page], each: bool) {
             if let (Some(off), true) = (Off::by(prepared, &tried.edits), same)
                 && let Some((a, b)) = before(Metric::Lcp).zip(after(Metric::Lcp))
             {
-                let Accused { runs, fetching, gain: at_once, beside, .. } = accused(&path, &reliefs, &off.files);
+                let accused = accused(&path, &reliefs, &off.files);
                 let server = off.server(&path);
                 let gains =
                     known.iter().filter_map(|f| Some(f.before.value(Metric::Lcp)? - f.after.value(Metric::Lcp)?));
                 let gain = middle(gains.collect()).unwrap_or_default();
-                let others = runs + server + beside;
-                let (given, held) = (fetching + others, without(fetching, at_once, gain) + others);
+                let given = accused.fetching + accused.runs + accused.beside + server;
+                let held = without(&accused, gain) + server;
                 let least = culprit_from(a);
                 let scatter = spread(&page.plain, Metric::Lcp).max(spread(&tried.loads, Metric::Lcp));
                 verdict = match (a - b > least, held > least) {

@@ -2,7 +2,7 @@
 
 use crate::reading::RecordingReading;
 use phainon_core::compare::{Compared, Verdict};
-use phainon_core::forecast::Brings;
+use phainon_core::forecast::{Brings, Helps};
 use phainon_core::metrics::Metric;
 use phainon_core::words::{SaidRelief, finding_title, lack_sentence, leg_title, note_sentence};
 use phainon_core::{Analysis, Millis};
@@ -107,11 +107,12 @@ pub fn analysis(analysis: &Analysis, reliefs: &[SaidRelief]) -> String {
             );
             // Once for each file, under its last leg.
             let last = lcp.path.iter().rposition(|l| l.request.is_some() && l.request == leg.request) == Some(place);
-            for relief in reliefs.iter().filter(|r| last && !r.beside && Some(r.request) == leg.request) {
+            for relief in reliefs.iter().filter(|r| last && r.helps != Helps::Beside && Some(r.request) == leg.request)
+            {
                 line(&mut text, format_args!("            {}", relief.sentence));
             }
         }
-        for relief in reliefs.iter().filter(|r| r.beside) {
+        for relief in reliefs.iter().filter(|r| r.helps == Helps::Beside) {
             line(&mut text, format_args!("    beside  {}", relief.sentence));
         }
     }

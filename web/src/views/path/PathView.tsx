@@ -121,14 +121,19 @@ function Largest() {
         at={selection?.kind === 'leg' ? selection.index : path.findIndex((leg, i) => marked.leg(leg, i))}
         pick={(index) => select({ kind: 'leg', index })}
         on={marked.leg}
-        more={(index) => reliefs?.find((relief) => !relief.beside && sayAt(path, relief) === index)?.sentence}
+        more={(index) =>
+          reliefs
+            ?.filter((relief) => relief.helps !== 'beside' && sayAt(path, relief) === index)
+            .map((relief) => relief.sentence)
+            .join(' ')
+        }
       >
         <strong>The largest paint.</strong>{' '}
         <span className="font-mono text-[12px] text-ink-2 [overflow-wrap:anywhere]">
           {load.lcp.selector ?? load.lcp.tag}
         </span>
       </Legs>
-      <Beside reliefs={reliefs?.filter((relief) => relief.beside) ?? []} />
+      <Beside reliefs={reliefs?.filter((relief) => relief.helps === 'beside') ?? []} />
     </>
   );
 }
