@@ -1062,6 +1062,11 @@ request: Array<Header>,
 response: Array<Header>, };
 
 /**
+ * How a file would help the largest paint.
+ */
+export type Helps = "at_once" | "beside" | "off";
+
+/**
  * What became of files.
  */
 export type Imported = { 
@@ -2513,9 +2518,9 @@ given_ms: Millis,
  */
 gain_ms: Millis, 
 /**
- * The path gives next to nothing to fetching it.
+ * How it helps.
  */
-beside: boolean, 
+helps: Helps, 
 /**
  * One sentence.
  */
