@@ -370,6 +370,22 @@ fn files_of_others_are_served_from_the_site_and_redirects_are_left_out() {
 }
 
 #[test]
+fn the_site_answers_for_a_file_of_its_own_as_it_does_for_its_others() {
+    let waits = |other_comes: f64| {
+        let mut small = Small::new();
+        let other = small.load.requests.iter_mut().find(|r| r.url.ends_with("/tag.js")).expect("there");
+        other.first_byte = Some(Millis(other_comes));
+        let book = done(&small, Edit::SelfHost { file: key("https://tags.other.test/tag.js") });
+        let [own, site] = ["/own/tags.other.test/tag.js", "/lib/pier.js"].map(|path| at(&book, path).wait.as_millis());
+        (own, site)
+    };
+    let (own, site) = waits(2_430.0);
+    assert!(own == site && own > 100, "one that comes late from elsewhere: {own}, {site}");
+    let (own, site) = waits(330.0);
+    assert!(own + 100 == site, "a quicker one stays so: {own}, {site}");
+}
+
+#[test]
 fn text_is_shown_before_its_font() {
     let book = done(&Small::new(), Edit::ShowText { file: file("/quay.woff2") });
     assert!(at(&book, "site.css").text().expect("text").contains("font-display:swap"));

@@ -1,11 +1,11 @@
 //! Files of others served from the site itself; redirects left out. Both change addresses wherever they stand.
 
 use super::html::{base_of, rewritten};
+use super::server::stored_wait;
 use super::{Tried, cannot, css, places};
 use crate::book::Book;
 use lol_html::element;
 use phainon_core::{ResourceKey, ResourceKind};
-use std::time::Duration;
 use url::Url;
 
 /// Serves a file of another host from the page's own.
@@ -26,8 +26,8 @@ pub fn self_host(book: &mut Book, file: &ResourceKey) -> Tried {
     let mut own = book.answers[places[0]].clone();
     own.url = new.as_str().into();
     own.http = http;
-    // The site hands it out as its own files.
-    own.wait = own.wait.min(Duration::from_millis(20));
+    own.wait = own.wait.min(stored_wait(book, page.as_str()));
+    let wait = own.wait.as_millis();
     own.set_header("set-cookie", None);
     // A sheet's own addresses count from where it lies.
     if own.kind == ResourceKind::Style
@@ -42,7 +42,9 @@ pub fn self_host(book: &mut Book, file: &ResourceKey) -> Tried {
             file.name()
         ));
     }
-    Ok(vec![format!("It lies at {path} then.")])
+    Ok(vec![format!(
+        "It lies at {path} then, and is answered as the site's own files are: after {wait} ms and the way."
+    )])
 }
 
 /// Names where a redirect leads in the place of the redirect.

@@ -12,10 +12,11 @@ pub fn faster(book: &mut Book, file: &ResourceKey, to: Option<Millis>) -> Tried 
     let places = places(book, file)?;
     let told = match to {
         Some(_) => Vec::new(),
-        None => vec![said(stored_wait(book, places[0]))],
+        None => vec![said(stored_wait(book, &book.answers[places[0]].url).min(book.answers[places[0]].wait))],
     };
     for place in places {
-        let to = to.map_or_else(|| stored_wait(book, place), |ms| Duration::from_secs_f64(ms.0.max(0.0) / 1000.0));
+        let stored = stored_wait(book, &book.answers[place].url);
+        let to = to.map_or(stored, |ms| Duration::from_secs_f64(ms.0.max(0.0) / 1000.0));
         let answer = &mut book.answers[place];
         answer.wait = answer.wait.min(to);
         answer.pauses.clear();
@@ -35,11 +36,11 @@ fn said(wait: Duration) -> String {
     )
 }
 
-/// What the host of an answer takes for what it only hands out: the median of its files that are no documents
-/// and no data; at most 20 ms where it has none.
-fn stored_wait(book: &Book, place: usize) -> Duration {
+/// What the host of an address takes for what it only hands out: the median of its files that are no documents
+/// and no data; 20 ms where it has none.
+pub(super) fn stored_wait(book: &Book, url: &str) -> Duration {
     use phainon_core::ResourceKind as Kind;
-    let host = host_of(&book.answers[place].url);
+    let host = host_of(url);
     let mut waits: Vec<Duration> = book
         .answers
         .iter()
@@ -47,7 +48,7 @@ fn stored_wait(book: &Book, place: usize) -> Duration {
         .map(|a| a.wait)
         .collect();
     waits.sort();
-    waits.get(waits.len() / 2).copied().unwrap_or(Duration::from_millis(20)).min(book.answers[place].wait)
+    waits.get(waits.len() / 2).copied().unwrap_or(Duration::from_millis(20))
 }
 
 /// Has a part of the server's work take a share of its time, as far as spans or `Server-Timing` tell it.

@@ -15,6 +15,9 @@ use phainon_core::{
 use std::path::Path;
 use std::sync::Arc;
 
+/// Loads of one sort that scatter by more, as a share of the metric, tell little of what an edit brings.
+const STEADY: f64 = 0.05;
+
 #[derive(Default)]
 struct Blame {
     found: u32,
@@ -172,7 +175,7 @@ fn judged(pages: &[Page], each: bool) {
             taus.push(tau);
         }
     }
-    summary(&held, &blame, &taus);
+    summary(pages, &held, &blame, &taus);
 }
 
 /// What edits take away, where they do nothing else.
@@ -276,31 +279,44 @@ fn spread(seen: &[Seen], metric: Metric) -> f64 {
     (at(0.75) - at(0.25)) / 2.0
 }
 
-fn summary(held: &[Held], blame: &Blame, taus: &[f64]) {
+/// How far every other load of one sort lies from the rest, at their medians, as a share: no forecast can be held to less.
+fn apart(seen: &[Seen], metric: Metric, least: f64) -> Option<f64> {
+    let half = |first: usize| {
+        let figures = seen.iter().skip(first).step_by(2).filter_map(|s| s.figures.get(&metric).copied());
+        middle(figures.collect())
+    };
+    let (a, b) = (half(0)?, half(1)?);
+    Some((a - b).abs() / f64::midpoint(a, b).max(least))
+}
+
+fn summary(pages: &[Page], held: &[Held], blame: &Blame, taus: &[f64]) {
     println!("\nForecast: error as a share of what was measured");
     for metric in Figures::METRICS {
         let least = if metric == Metric::Cls { 1.0 } else { 50.0 };
-        let mut errors: Vec<(f64, &Held)> = held
-            .iter()
-            .filter(|h| h.metric == metric)
-            .map(|h| ((h.forecast - h.measured).abs() / h.value.max(least), h))
-            .collect();
+        let share = |ms: f64, h: &Held| ms.abs() / h.value.max(least);
+        let mut errors: Vec<(f64, &Held)> =
+            held.iter().filter(|h| h.metric == metric).map(|h| (share(h.forecast - h.measured, h), h)).collect();
         errors.sort_by(|a, b| a.0.total_cmp(&b.0));
         if errors.is_empty() {
             continue;
         }
-        let at = |share: f64| {
-            #[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-            let place = ((errors.len() - 1) as f64 * share).round() as usize;
-            errors[place].0 * 100.0
+        let told = |errors: &[(f64, &Held)]| {
+            let at = |share: f64| {
+                #[allow(clippy::cast_precision_loss, clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+                let place = (errors.len().saturating_sub(1) as f64 * share).round() as usize;
+                errors.get(place).map_or(f64::NAN, |e| e.0 * 100.0)
+            };
+            let inside = errors.iter().filter(|(_, h)| h.inside).count();
+            let (median, most) = (at(0.5), at(0.9));
+            format!("{} pairs, median {median:.1} %, 90th percentile {most:.1} %, {inside} in", errors.len())
         };
-        let inside = errors.iter().filter(|(_, h)| h.inside).count();
-        println!(
-            "  {metric:?}: {} pairs, median {:.1} %, 90th percentile {:.1} %, {inside} in the stated interval, give or take the loads' scatter",
-            errors.len(),
-            at(0.5),
-            at(0.9)
-        );
+        println!("  {metric:?}: {} the stated interval, give or take the loads' scatter", told(&errors));
+        // What loads of one sort lie apart by no edit can be held to.
+        let steady: Vec<_> = errors.iter().copied().filter(|(_, h)| share(h.scatter, h) <= STEADY).collect();
+        println!("      of them whose loads scatter by 5 % at most: {}", told(&steady));
+        if let Some(apart) = middle(pages.iter().filter_map(|page| apart(&page.plain, metric, least)).collect()) {
+            println!("      one half of a page's unedited loads against the other: median {:.1} %", apart * 100.0);
+        }
         for (error, h) in errors.iter().rev().take(6) {
             println!(
                 "      {:.0} %  {} {}: forecast {:+.0}, measured {:+.0} to {:.0}, loads scatter by {:.0}",
