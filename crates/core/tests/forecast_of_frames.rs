@@ -121,7 +121,14 @@ fn without_the_sheet_of_its_font_text_is_in_the_first_frame() {
     // It goes with its font: then look.css lets the frame go at 312 ms.
     let off = forecast(&site, &[Edit::Remove { file: file("fonts.css") }]);
     near(off.after.lcp_ms.unwrap().0, 312.0 + 8.0 + 10.0 + 15.0);
-    // The path gives most to the font, little to finding it through its sheet, and says what that is worth.
+    // The path gives most to the font, and says what the sheet of others is worth that names it.
+    let other = site.0.requests[2].url.replace("www.skerryline.test", "type.quayside.test").into();
+    let prepared = Arc::new(Prepared::plain(site.0.clone()));
+    let path = path_to_largest(&prepared).unwrap();
+    let reliefs = Model::of(&prepared).reliefs(&path);
+    assert!(reliefs.iter().all(|r| r.helps != Helps::Off), "the site's own sheet may be its looks");
+    site.0.requests[2].url = other;
+    site.0.requests[3].initiator.url = Some(site.0.requests[2].url.clone());
     let prepared = Arc::new(Prepared::plain(site.0));
     let path = path_to_largest(&prepared).unwrap();
     let reliefs = Model::of(&prepared).reliefs(&path);

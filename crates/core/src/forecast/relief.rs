@@ -10,10 +10,9 @@ use super::change::Change;
 use super::steps::Step;
 use super::world::Phase;
 use super::{Model, outcome};
-use crate::graph::{Cause, LegFact};
-use crate::metrics::Metric;
+use crate::graph::Cause;
 use crate::path::Leg;
-use crate::{Edit, Millis, NoBodies, RequestId, ResourceKey, ResourceKind};
+use crate::{Edit, InitiatorKind, Millis, NoBodies, OwnerKind, RequestId, ResourceKey, ResourceKind};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -32,7 +31,7 @@ pub enum Helps {
     AtOnce,
     /// So, though the path gives next to nothing to fetching it: its bytes take the line from what the path waits for.
     Beside,
-    /// A sheet, by being taken off: it names a font that the path waits for, and text would be shown in another one.
+    /// A sheet of others, by being taken off: it names a font that the path waits for, and text would be shown in another one.
     Off,
 }
 
@@ -95,22 +94,32 @@ impl Model {
             relief.instead = instead(&steps, relief.request, from, to);
         }
         let beside = self.beside(&reliefs);
-        reliefs.extend(path.iter().filter_map(|leg| self.off(leg)));
+        reliefs.extend(self.off(path));
         reliefs.extend(beside);
         reliefs
     }
 
-    /// What the largest paint gains without the sheet through which a font of its path was found.
-    fn off(&self, leg: &Leg) -> Option<Relief> {
-        let LegFact::FoundThrough { file, sheet, .. } = &leg.fact else { return None };
-        let requests = &self.ground.prepared.load.requests;
-        let is_font = requests.iter().any(|r| r.url == *file && r.kind == ResourceKind::Font);
-        let request = leg.request.filter(|_| is_font)?;
-        let forecast = self.forecast(&[Edit::Remove { file: ResourceKey::of(sheet) }], &NoBodies);
-        let [before, after] = [forecast.before, forecast.after].map(|f| f.value(Metric::Lcp));
-        let gain_ms = Millis(before? - after?);
-        let relief = Relief { request, given_ms: leg.length(), gain_ms, instead: None, helps: Helps::Off };
-        (gain_ms.0 >= LEAST).then_some(relief)
+    /// What the largest paint gains without each sheet of others that names a font of its path. The site's own may be
+    /// its looks.
+    fn off(&self, path: &[Leg]) -> Vec<Relief> {
+        let load = &self.ground.prepared.load;
+        let mut sheets: Vec<RequestId> = Vec::new();
+        for font in path.iter().filter_map(|leg| load.request(leg.request?)) {
+            let by_style = font.kind == ResourceKind::Font && font.initiator.kind == InitiatorKind::Style;
+            let sheet = font.initiator.url.as_deref().filter(|_| by_style);
+            let sheet = sheet.and_then(|url| load.request_for(url, font.start)).map(|r| r.id);
+            let of_others = |id: &RequestId| self.ground.prepared.owners.request(*id).kind == OwnerKind::ThirdParty;
+            sheets.extend(sheet.filter(|id| of_others(id) && !sheets.contains(id)));
+        }
+        let before = self.figures.lcp_ms;
+        let relief = |request| {
+            let file = ResourceKey::of(&load.request(request)?.url);
+            let after = self.forecast(&[Edit::Remove { file }], &NoBodies).after.lcp_ms?;
+            let own = path.iter().filter(|l| l.request == Some(request) && fetches(l.cause)).map(Leg::length);
+            let given_ms = own.fold(Millis::ZERO, |sum, length| sum + length);
+            Some(Relief { request, given_ms, gain_ms: before? - after, instead: None, helps: Helps::Off })
+        };
+        sheets.into_iter().filter_map(relief).filter(|r| r.gain_ms.0 >= LEAST).collect()
     }
 
     /// What the largest paint gains from heavy files beside its path, where that is worth a word.
