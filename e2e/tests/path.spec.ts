@@ -60,3 +60,19 @@ test('a path to what never came says so', async ({ page }) => {
   await page.goto(`${here}/path?load=1&to=nowhere`);
   await expect(page.getByRole('alert')).toContainText('Say where the path is to lead');
 });
+
+test('what a file would bring at once and what it would bring to be without it stand below one leg', async ({ page }) => {
+  const here = await open(page, 'Home', 'Phone on the move');
+  const without = 'Without this sheet the largest paint would come 750 ms earlier: its text would be shown in another font.';
+  // No page of the demo has its text wait for another's font.
+  await page.route('**/reliefs', async (route) => {
+    const told = (await (await route.fetch()).json()) as Relief[];
+    const first = told.filter((relief) => relief.helps === 'at_once').slice(0, 1);
+    await route.fulfill({ json: [...told, ...first.map((relief) => ({ ...relief, helps: 'off', sentence: without }))] });
+  });
+  await page.goto(`${here}/path?load=1`);
+  const legs = page.getByRole('list', { name: /Legs of the path/ });
+  const leg = legs.getByRole('button').filter({ hasText: without });
+  await expect(leg).toHaveCount(1);
+  await expect(leg).toContainText(/There at once, .*\. Without this sheet/);
+});

@@ -6,6 +6,7 @@
 
 mod classes;
 mod picture;
+mod steady;
 
 use classes::{CLASSES, Class, LATE, site};
 use phainon_core::path::{Cause, Leg, LegFact};
@@ -13,6 +14,7 @@ use phainon_core::{Load, NoBodies, Prepared, analyse, preset};
 use phainon_recorder::{RecordRequest, record_whole};
 use std::net::SocketAddr;
 use std::time::Duration;
+use steady::wrong_each_time;
 use tokio::sync::{Mutex, mpsc};
 
 async fn recorded(address: SocketAddr, name: &str) -> (Load, Vec<Leg>) {
@@ -64,7 +66,7 @@ async fn judge(class: &Class) -> Option<String> {
     (!wrong.is_empty()).then(|| format!("{}: {}\n{}", class.page, wrong.join("; "), told(&path)))
 }
 
-/// A machine that others use too can stand still within a load: what is wrong five times in a row is wrong.
+/// What is wrong with so many loads in a row is wrong.
 const TIMES: usize = 5;
 
 /// Browsers measure each other when two run at once; these tests take turns.
@@ -76,14 +78,7 @@ async fn the_file_that_each_page_waits_for_carries_the_wait() {
     let only = std::env::var("PHAINON_ONLY").unwrap_or_default();
     let mut wrong = Vec::new();
     for class in CLASSES.iter().filter(|c| only.is_empty() || only.split(',').any(|o| o == c.page)) {
-        let mut told = None;
-        for _ in 0..TIMES {
-            told = judge(class).await;
-            if told.is_none() {
-                break;
-            }
-        }
-        wrong.extend(told);
+        wrong.extend(wrong_each_time(TIMES, async || judge(class).await).await);
     }
     assert!(wrong.is_empty(), "{} of {} wrong:\n{}", wrong.len(), CLASSES.len(), wrong.join("\n"));
 }

@@ -3,6 +3,8 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod steady;
+
 use axum::Router;
 use axum::extract::Path;
 use axum::http::{StatusCode, header};
@@ -15,6 +17,7 @@ use phainon_core::{Edit, Load, NoBodies, Prepared, ResourceKey, analyse, handler
 use phainon_recorder::{RecordRequest, record_whole};
 use std::sync::Arc;
 use std::time::Duration;
+use steady::wrong_each_time;
 use tokio::sync::mpsc;
 
 /// Keeps what it is given, and calls it when all is there; does the work of whoever asks.
@@ -100,14 +103,6 @@ async fn the_time_of_a_handler_is_its_own_scripts_and_goes_with_that() {
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap().to_string();
     tokio::spawn(async move { axum::serve(listener, Router::new().route("/{name}", get(answer))).await.unwrap() });
-    // A machine that others use too can stand still within a load: what is wrong three times in a row is wrong.
-    let mut wrong = None;
-    for _ in 0..3 {
-        let (whole, without) = (recorded(&address, "whole").await, recorded(&address, "without").await);
-        wrong = trouble(&whole, &without);
-        if wrong.is_none() {
-            break;
-        }
-    }
-    assert_eq!(wrong, None);
+    let wrong = async || trouble(&recorded(&address, "whole").await, &recorded(&address, "without").await);
+    assert_eq!(wrong_each_time(3, wrong).await, None);
 }

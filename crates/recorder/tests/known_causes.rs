@@ -4,6 +4,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod picture;
+mod steady;
 
 use axum::Router;
 use axum::extract::Path;
@@ -16,6 +17,7 @@ use phainon_recorder::{RecordRequest, record_whole};
 use picture::picture;
 use std::net::SocketAddr;
 use std::time::Duration;
+use steady::wrong_each_time;
 use tokio::sync::{Mutex, mpsc};
 
 /// Browsers measure each other when two run at once; these tests take turns.
@@ -140,14 +142,7 @@ async fn the_path_names_what_each_page_waits_for() {
         ("font", "h1", Cause::Wait, "/letters.woff2", 700.0),
     ];
     for case in cases {
-        // A machine that others use too can stand still within a load: what is wrong three times in a row is wrong.
-        let mut wrong = None;
-        for _ in 0..3 {
-            wrong = trouble(&recorded(address, case.0).await.1, case);
-            if wrong.is_none() {
-                break;
-            }
-        }
+        let wrong = wrong_each_time(3, async || trouble(&recorded(address, case.0).await.1, case)).await;
         assert_eq!(wrong, None, "{}", case.0);
     }
 }
@@ -200,14 +195,7 @@ async fn a_picture_below_a_script_waits_for_it_and_one_above_does_not() {
     let _turn = TURN.lock().await;
     let address = site().await;
     for (name, held) in [("held", true), ("held-in-one-line", true), ("not-held", false)] {
-        // A machine that others use too can stand still within a load: what is wrong three times in a row is wrong.
-        let mut wrong = None;
-        for _ in 0..3 {
-            wrong = held_or_not(&recorded(address, name).await, held);
-            if wrong.is_none() {
-                break;
-            }
-        }
+        let wrong = wrong_each_time(3, async || held_or_not(&recorded(address, name).await, held)).await;
         assert_eq!(wrong, None, "{name}");
     }
 }

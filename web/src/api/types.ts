@@ -2502,7 +2502,7 @@ all: number, };
 export type Rect = { x: number, y: number, width: number, height: number, };
 
 /**
- * What the largest paint gains from a file that is there at once, with its words.
+ * What the largest paint gains from a file that is there at once, or is not there, with its words.
  */
 export type Relief = { 
 /**

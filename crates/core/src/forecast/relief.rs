@@ -31,7 +31,8 @@ pub enum Helps {
     AtOnce,
     /// So, though the path gives next to nothing to fetching it: its bytes take the line from what the path waits for.
     Beside,
-    /// A sheet of others, by being taken off: it names a font that the path waits for, and text would be shown in another one.
+    /// A sheet of others on the path, by being taken off: it names a font that the path waits for, and text would be
+    /// shown in another one.
     Off,
 }
 
@@ -66,8 +67,9 @@ pub fn fetches(cause: Cause) -> bool {
 }
 
 impl Model {
-    /// What the largest paint gains from each file of its path that is there at once, in the path's order; then from
-    /// sheets of its fonts that are not there, and from those beside it that take the line from them, the one that is worth most first.
+    /// What the largest paint gains from each file of its path that is there at once, in the path's order; from sheets
+    /// of its fonts that are not there; then from those beside it that take the line from it, the one that is worth
+    /// most first.
     #[must_use]
     pub fn reliefs(&self, path: &[Leg]) -> Vec<Relief> {
         let mut reliefs: Vec<Relief> = Vec::new();
@@ -99,8 +101,8 @@ impl Model {
         reliefs
     }
 
-    /// What the largest paint gains without each sheet of others that names a font of its path. The site's own may be
-    /// its looks.
+    /// What the largest paint gains without each sheet of others on its path that names a font of it: it is said below
+    /// the sheet. The site's own may be its looks.
     fn off(&self, path: &[Leg]) -> Vec<Relief> {
         let load = &self.ground.prepared.load;
         let mut sheets: Vec<RequestId> = Vec::new();
@@ -108,8 +110,12 @@ impl Model {
             let by_style = font.kind == ResourceKind::Font && font.initiator.kind == InitiatorKind::Style;
             let sheet = font.initiator.url.as_deref().filter(|_| by_style);
             let sheet = sheet.and_then(|url| load.request_for(url, font.start)).map(|r| r.id);
-            let of_others = |id: &RequestId| self.ground.prepared.owners.request(*id).kind == OwnerKind::ThirdParty;
-            sheets.extend(sheet.filter(|id| of_others(id) && !sheets.contains(id)));
+            let counts = |id: &RequestId| {
+                self.ground.prepared.owners.request(*id).kind == OwnerKind::ThirdParty
+                    && path.iter().any(|leg| leg.request == Some(*id))
+                    && !sheets.contains(id)
+            };
+            sheets.extend(sheet.filter(counts));
         }
         let before = self.figures.lcp_ms;
         let relief = |request| {

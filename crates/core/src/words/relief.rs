@@ -1,4 +1,4 @@
-//! What a file of the path being there at once would bring, in words.
+//! What a file being there at once, or not at all, would bring, in words.
 
 use crate::forecast::{Helps, Instead, Relief};
 use crate::request::short_name;
@@ -9,7 +9,7 @@ use ts_rs::TS;
 /// A gain below this share of what the path gives to a file is next to nothing; above the rest of it, all.
 const SHARE: f64 = 0.12;
 
-/// What the largest paint gains from a file that is there at once, with its words.
+/// What the largest paint gains from a file that is there at once, or is not there, with its words.
 #[derive(Debug, Clone, PartialEq, Serialize, TS)]
 #[ts(export_to = "types.ts", rename = "Relief")]
 pub struct SaidRelief {

@@ -279,7 +279,8 @@ fn spread(seen: &[Seen], metric: Metric) -> f64 {
     (at(0.75) - at(0.25)) / 2.0
 }
 
-/// How far every other load of one sort lies from the rest, at their medians, as a share: no forecast can be held to less.
+/// How far every other load of one sort lies from the rest, at their medians, as a share: no forecast can be held to
+/// less.
 fn apart(seen: &[Seen], metric: Metric, least: f64) -> Option<f64> {
     let half = |first: usize| {
         let figures = seen.iter().skip(first).step_by(2).filter_map(|s| s.figures.get(&metric).copied());
