@@ -6,6 +6,7 @@
 use std::env;
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitCode, Stdio};
+use std::time::{Duration, Instant};
 
 const HELP: &str = "cargo xtask demo [ARGS]   set up, build, and serve the application with the demo's data
 cargo xtask test          set up, then formatting, lints, types and all tests, browser tests included
@@ -153,19 +154,51 @@ fn demo(rest: &[String]) -> Done {
 }
 
 fn test() -> Done {
+    let mut steps = Steps::default();
+    let done = all_tests(&mut steps);
+    steps.tell();
+    done
+}
+
+fn all_tests(steps: &mut Steps) -> Done {
     if browser().is_none() {
-        install(&["chromium-headless-shell"])?;
+        steps.timed("browser", || install(&["chromium-headless-shell"]))?;
     }
-    front_end()?;
-    npm_ci("e2e")?;
-    run("web", "npm", &["run", "--silent", "format"])?;
-    run("web", "npm", &["run", "--silent", "lint"])?;
-    run("e2e", "npm", &["run", "--silent", "types"])?;
-    run(".", &cargo(), &["fmt", "--all", "--check"])?;
-    run(".", &cargo(), &["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
+    steps.timed("front end", || {
+        front_end()?;
+        npm_ci("e2e")?;
+        run("web", "npm", &["run", "--silent", "format"])?;
+        run("web", "npm", &["run", "--silent", "lint"])?;
+        run("e2e", "npm", &["run", "--silent", "types"])
+    })?;
+    steps.timed("lints", || {
+        run(".", &cargo(), &["fmt", "--all", "--check"])?;
+        run(".", &cargo(), &["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])
+    })?;
+    steps.timed("tests built", || run(".", &cargo(), &["test", "--workspace", "--no-run"]))?;
     // One test at a time in the crates that start browsers would be slow for the rest; they take a lock instead.
     // What failed is said in sentences; where in the runtime it was said helps nobody.
-    run_with(".", &cargo(), &["test", "--workspace", "--no-fail-fast"], &[("RUST_BACKTRACE", "0")])
+    steps.timed("tests", || {
+        run_with(".", &cargo(), &["test", "--workspace", "--no-fail-fast"], &[("RUST_BACKTRACE", "0")])
+    })
+}
+
+/// What a chore did, and how long each step took.
+#[derive(Default)]
+struct Steps(Vec<(&'static str, Duration)>);
+
+impl Steps {
+    fn timed(&mut self, name: &'static str, step: impl FnOnce() -> Done) -> Done {
+        let began = Instant::now();
+        let done = step();
+        self.0.push((name, began.elapsed()));
+        done
+    }
+
+    fn tell(&self) {
+        let each: Vec<String> = self.0.iter().map(|(name, took)| format!("{name} {} s", took.as_secs())).collect();
+        println!("» {}", each.join(", "));
+    }
 }
 
 fn docs() -> Done {
@@ -229,7 +262,7 @@ fn quiet_machine() {
         if load().is_none_or(|load| load < 0.6) {
             break;
         }
-        std::thread::sleep(std::time::Duration::from_secs(5));
+        std::thread::sleep(Duration::from_secs(5));
     }
 }
 
