@@ -1,4 +1,6 @@
 import { expect, test } from '@playwright/test';
+import { QueryObserver } from '../../web/node_modules/@tanstack/react-query/build/modern/index.js';
+import { Asking } from '../../web/src/api/asking';
 import { get, Refused, send } from '../../web/src/api/client';
 import { readTracks, type Lane, type Tracks } from '../../web/src/api/tracks';
 import { barAt, drawLane, ROW_HEIGHT } from '../../web/src/views/main-thread/draw';
@@ -206,4 +208,30 @@ test('what a server says no to is told in its words, and else by its status', as
   } finally {
     globalThis.fetch = before;
   }
+});
+
+test('what is out of date is asked anew, though its first answer is still on its way', async () => {
+  const client = new Asking();
+  const answers: ((said: string) => void)[] = [];
+  const question = new QueryObserver(client, { queryKey: ['plan', 'proofs'], queryFn: () => new Promise<string>((resolve) => answers.push(resolve)) });
+  const seen: (string | undefined)[] = [];
+  const end = question.subscribe((now) => seen.push(now.data));
+  expect(answers).toHaveLength(1);
+  const done = client.invalidateQueries({ queryKey: ['plan'] });
+  await expect.poll(() => answers.length).toBe(2);
+  answers[0]?.('from before the change');
+  answers[1]?.('from after it');
+  await done;
+  expect(question.getCurrentResult().data).toBe('from after it');
+  expect(seen).not.toContain('from before the change');
+  // One that has answered is asked again as well, and shows its old answer until then; another question is left alone.
+  const again = client.invalidateQueries({ queryKey: ['plan'], exact: false });
+  await expect.poll(() => answers.length).toBe(3);
+  expect(question.getCurrentResult().data).toBe('from after it');
+  answers[2]?.('newer still');
+  await again;
+  expect(question.getCurrentResult().data).toBe('newer still');
+  await client.invalidateQueries({ queryKey: ['storage'] });
+  expect(answers).toHaveLength(3);
+  end();
 });

@@ -63,6 +63,8 @@ test('a stretch is taken from the axis, is in the address, and a double click sh
   const [from, to] = stretch() as [number, number];
   const end = (to - from) / 0.25;
   expect(Math.abs(from - end * 0.25)).toBeLessThan(end * 0.01);
+  // The address has it before the axis is drawn anew.
+  await expect(page.getByRole('group', { name: 'Stretch of time shown' })).not.toContainText('the whole load');
   // A part of the part, and the same in another section.
   await drag(0, 0.5);
   await expect.poll(() => Math.abs((stretch()[1] ?? 0) - (from + to) / 2)).toBeLessThan(end * 0.01);

@@ -1,9 +1,9 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryClientProvider } from '@tanstack/react-query';
 import { Tooltip } from 'radix-ui';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
-import { Refused } from './api/client';
+import { Asking } from './api/asking';
 import './app.css';
 import { App } from './shell/App';
 import { ImportProvider } from './shell/importing';
@@ -12,14 +12,7 @@ import { applyTheme } from './shell/theme';
 
 applyTheme();
 
-const client = new QueryClient({
-  defaultOptions: {
-    queries: {
-      // What the server refused it will refuse again; a server that is away may come back.
-      retry: (count, error) => error instanceof Refused && error.status === 0 && count < 2,
-    },
-  },
-});
+const client = new Asking();
 
 const root = document.getElementById('root');
 if (root) {
