@@ -195,28 +195,3 @@ test('a recording opened while its list is still being filtered stays open', asy
   await expect(page.getByRole('navigation', { name: 'Where you are' })).toContainText('Booking');
   await expect(page).toHaveURL(/\/recordings\/\d+\/glance/);
 });
-
-test('a scripted user that cannot do its step says which, and the load is kept', async ({ page }) => {
-  await page.goto('/recordings');
-  await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
-  await page.keyboard.press('r');
-  const record = page.getByRole('dialog', { name: 'Record pages' });
-  await record.getByLabel('Loads of each').fill('1');
-  await record.getByRole('checkbox', { name: /^Phone on the move/ }).uncheck();
-  await record.getByRole('checkbox', { name: /^Unshaped/ }).check();
-  await record.getByLabel(/return visit/).uncheck();
-  await record.getByText('Then do something').click();
-  const steps = record.getByLabel(/^Steps of a scripted user/);
-  await steps.fill('jump #high');
-  await record.getByRole('button', { name: 'Record one load' }).click();
-  await expect(record.getByRole('alert')).toContainText('“jump” is no step');
-  await steps.fill('click #no-such-button');
-  await record.getByText('How long, and what is kept').click();
-  await record.getByLabel(/^Keep response bodies/).uncheck();
-  await record.getByRole('button', { name: 'Record one load' }).click();
-  await expect(page.getByRole('heading', { level: 1 })).toHaveText('No load of it counts', { timeout: 90_000 });
-  await expect(page.getByRole('note').filter({ hasText: '#no-such-button' })).toBeVisible();
-  const here = new URL(page.url()).pathname.replace(/\/glance$/, '');
-  await page.goto(`${here}/document`);
-  await expect(page.getByRole('main')).toContainText(/No response bodies were kept|not kept|no text/i);
-});

@@ -164,39 +164,37 @@ async fn a_page_hands_its_repairs_to_its_files_and_the_page_cache_saves_the_work
 #[tokio::test(flavor = "multi_thread")]
 async fn no_switch_is_idle() {
     let stand_in = StandIn::start().await.unwrap();
+    // Plugins really work for a page, and the timetable's longest: it comes last.
     let places = [
         ("www.skerryline.test", "/"),
-        ("www.skerryline.test", "/timetable/"),
-        ("www.skerryline.test", "/crossing/anvil-gull/"),
-        ("www.skerryline.test", "/book/"),
-        ("www.skerryline.test", "/notices/winter-refit/"),
-        ("www.skerryline.test", "/fleet/"),
         ("static.skerryline.test", "/themes/tidemark/vendor.js"),
         ("static.skerryline.test", "/media/fleet/07.png"),
+        ("www.skerryline.test", "/fleet/"),
+        ("www.skerryline.test", "/notices/winter-refit/"),
+        ("www.skerryline.test", "/crossing/anvil-gull/"),
+        ("www.skerryline.test", "/book/"),
+        ("www.skerryline.test", "/timetable/"),
     ];
-    // What all places answer, without what differs from one answer to the next by itself.
-    let seen = |fixes: &str| -> Vec<String> {
-        let asked = |(host, path): (&str, &str)| {
-            let more = format!("Accept-Encoding: gzip\r\nCookie: fix={fixes}\r\n");
-            let answer = get(&stand_in, host, path, &more);
-            let kept = ["content-encoding", "cache-control"].map(|name| answer.header(name).unwrap_or("-").to_owned());
-            let [made, cookies] = ["server-timing", "set-cookie"].map(|name| answer.header(name).is_some());
-            format!("{host}{path} {kept:?} made {made} cookies {cookies} {}", answer.body.len())
-        };
-        // The stand-in takes its time as a real server would: all at once.
-        std::thread::scope(|threads| {
-            let asking: Vec<_> = places.iter().map(|place| threads.spawn(|| asked(*place))).collect();
-            asking.into_iter().map(|answer| answer.join().unwrap()).collect()
-        })
+    // What a place answers, without what differs from one answer to the next by itself.
+    let seen = |(host, path): (&str, &str), fixes: &str| {
+        let more = format!("Accept-Encoding: gzip\r\nCookie: fix={fixes}\r\n");
+        let answer = get(&stand_in, host, path, &more);
+        let kept = ["content-encoding", "cache-control"].map(|name| answer.header(name).unwrap_or("-").to_owned());
+        let [made, cookies] = ["server-timing", "set-cookie"].map(|name| answer.header(name).is_some());
+        format!("{host}{path} {kept:?} made {made} cookies {cookies} {}", answer.body.len())
     };
-    let plain = seen("");
-    assert_eq!(seen("no-such-repair"), plain, "the site is the same every time, and what is no repair is passed over");
+    let plain = places.map(|place| seen(place, ""));
+    let same = places.map(|place| seen(place, "no-such-repair"));
+    assert_eq!(same, plain, "the site is the same every time, and what is no repair is passed over");
     for (switch, id, words) in Switch::ALL {
-        let mut now = seen(id);
-        if switch == Switch::PageCache {
-            // The first answer is made; the second is the kept one.
-            now = seen(id);
-        }
-        assert!(now != plain, "{id} ({words}) changes nothing");
+        let differs = |(place, plain): (&(&str, &str), &String)| {
+            let mut now = seen(*place, id);
+            if switch == Switch::PageCache {
+                // The first answer is made; the second is the kept one.
+                now = seen(*place, id);
+            }
+            now != *plain
+        };
+        assert!(places.iter().zip(&plain).any(differs), "{id} ({words}) changes nothing");
     }
 }
