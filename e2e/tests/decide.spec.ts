@@ -168,6 +168,25 @@ test('fixes that were made are held against what was forecast, and both recordin
   await expect(page.getByRole('region', { name: 'Findings that went' })).toContainText('parleydock.test');
 });
 
+test('a fix that is made while the proofs are still on their way is among them', async ({ page }) => {
+  // The first answer is taken before the change, and comes after it.
+  let release = () => {};
+  const changed = new Promise<void>((resolve) => (release = resolve));
+  await page.route('**/plan/proofs', async (route) => {
+    const response = await route.fetch();
+    await changed;
+    await route.fulfill({ response });
+  }, { times: 1 });
+  await page.goto(PLAN);
+  const outside = page.getByRole('region', { name: 'Not in the plan yet' });
+  await outside.getByRole('button', { name: /^Add to the plan: / }).first().click();
+  const kept = page.waitForResponse((answer) => answer.request().method() === 'PATCH');
+  await page.getByLabel(/^State of: /).last().selectOption('done');
+  await kept;
+  release();
+  await expect(page.getByRole('region', { name: 'Did they keep their word?' })).toContainText('Not recorded since it was made.');
+});
+
 test('a repair is made true, recorded, and read against its forecast', async ({ page }) => {
   test.setTimeout(240_000);
   // A page of its own name, so that nothing of the demo is moved.

@@ -1,5 +1,4 @@
 import { expect, test } from '@playwright/test';
-import { open } from './open';
 
 test('from the demo to an ordered list of fixes, and a new recording', async ({ page }) => {
   const problems: string[] = [];

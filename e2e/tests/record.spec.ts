@@ -77,10 +77,7 @@ test('what opens a page is asked for, and not kept when the dialog closes', asyn
 });
 
 test('a scripted user that cannot do its step says which, and the load is kept', async ({ page }) => {
-  await page.goto('/recordings');
-  await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
-  await page.keyboard.press('r');
-  const record = page.getByRole('dialog', { name: 'Record pages' });
+  const record = await askToRecord(page);
   await record.getByLabel('Loads of each').fill('1');
   await record.getByRole('checkbox', { name: /^Phone on the move/ }).uncheck();
   await record.getByRole('checkbox', { name: /^Unshaped/ }).check();

@@ -225,7 +225,7 @@ test('what is out of date is asked anew, though its first answer is still on its
   expect(question.getCurrentResult().data).toBe('from after it');
   expect(seen).not.toContain('from before the change');
   // One that has answered is asked again as well, and shows its old answer until then; another question is left alone.
-  const again = client.invalidateQueries({ queryKey: ['plan'], exact: false });
+  const again = client.invalidateQueries({ queryKey: ['plan'] });
   await expect.poll(() => answers.length).toBe(3);
   expect(question.getCurrentResult().data).toBe('from after it');
   answers[2]?.('newer still');
