@@ -179,12 +179,13 @@ test('a fix that is made while the proofs are still on their way is among them',
   }, { times: 1 });
   await page.goto(PLAN);
   const outside = page.getByRole('region', { name: 'Not in the plan yet' });
-  await outside.getByRole('button', { name: /^Add to the plan: / }).first().click();
+  const title = 'Put hero-marlin-bay.jpg in the HTML and fetch it first';
+  await outside.getByRole('button', { name: `Add to the plan: ${title}` }).click();
   const kept = page.waitForResponse((answer) => answer.request().method() === 'PATCH');
-  await page.getByLabel(/^State of: /).last().selectOption('done');
+  await page.getByLabel(`State of: ${title}`, { exact: true }).selectOption('done');
   await kept;
   release();
-  await expect(page.getByRole('region', { name: 'Did they keep their word?' })).toContainText('Not recorded since it was made.');
+  await expect(page.getByRole('region', { name: 'Did they keep their word?' })).toContainText(title);
 });
 
 test('a repair is made true, recorded, and read against its forecast', async ({ page }) => {
