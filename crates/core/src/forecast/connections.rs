@@ -2,6 +2,7 @@
 //! in another's place.
 
 use super::change::{Change, OWN_HANDLING};
+use super::moments::multiplexed;
 use super::pool::Seat;
 use super::seats::{LOW, rank};
 use super::world::{Bond, Kind, Need, Phase, Place};
@@ -10,6 +11,10 @@ use crate::{Request, RequestId, ResourceKind};
 
 /// What was sent so long after another had come, in ms, did not wait for that: the thread may be at work in between.
 const SINCE: f64 = 200.0;
+
+/// What was asked for over one connection so shortly before, in ms, and had by the server so little later than a file
+/// could be, goes before that: of what a server only hands out, chance makes no more difference than this.
+const NEAR_TIE: f64 = 50.0;
 
 fn is_picture(request: &Request) -> bool {
     request.kind == ResourceKind::Image
@@ -91,6 +96,23 @@ impl Change<'_> {
         };
         let held = load.requests.iter().filter(is_held);
         held.min_by(|a, b| at(Phase::Sent, a.id).total_cmp(&at(Phase::Sent, b.id)).then(a.id.cmp(&b.id))).map(|r| r.id)
+    }
+
+    /// Has the server an answer after so long, the way there and back with it, or after what goes before that on its
+    /// connection for having been asked for before.
+    pub(super) fn wait_in_turn(&mut self, id: RequestId, wait: f64) {
+        let load = &self.ground.prepared.load;
+        let transfers = &self.world.transfers;
+        let (own, sent) = (&transfers[id.0 as usize], |id: RequestId| self.world.moment(Phase::Sent.of(id)).at);
+        let before = |other: &RequestId| {
+            let ago = sent(id) - sent(*other);
+            *other != id && transfers[other.0 as usize].connection == own.connection && (0.0..NEAR_TIE).contains(&ago)
+        };
+        // By how much later than the file the server has another.
+        let later = |other: RequestId| sent(other) + transfers[other.0 as usize].wait - (sent(id) + wait);
+        let others = load.requests.iter().filter(|_| load.request(id).is_some_and(multiplexed)).map(|r| r.id);
+        let most = others.filter(before).map(later).filter(|later| *later < NEAR_TIE).fold(0.0, f64::max);
+        self.world.transfers[id.0 as usize].wait = (wait + most).min(own.wait);
     }
 
     /// Whether a request waits for something else than its own asking and another's answer.

@@ -157,8 +157,8 @@ impl Model {
         let load = &self.ground.prepared.load;
         let Some(file) = load.request(id).map(|r| ResourceKey::of(&r.url)) else { return (0.0, Vec::new()) };
         for request in self.ground.file(&file) {
+            change.wait_in_turn(*request, change.world.round_trip);
             let transfer = &mut change.world.transfers[request.0 as usize];
-            transfer.wait = transfer.wait.min(change.world.round_trip);
             transfer.bytes = transfer.bytes.min(1.0);
             change.next_picture(*request, false);
         }

@@ -24,7 +24,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 248] = [
+pub const PAGES: [&str; 264] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -273,6 +273,22 @@ pub const PAGES: [&str; 248] = [
     "flickity@2/sandbox/media.html",
     "now-ui-kit@1/index.html",
     "startbootstrap-sb-admin-2@3/pages/index.html",
+    "@creative-tim-official/argon-dashboard/pages/rtl.html",
+    "coreui.io/Static_Full_Project_GULP/index.html",
+    "@digitallyhappy/backstrap/dist/index.html",
+    "@themesberg/volt-bootstrap-5-dashboard/src/index.html",
+    "gentelella-rtl/public/index3.html",
+    "intro.js@2/example/bootstrap/v3/index.html",
+    "photoswipe@4/website/index.html",
+    "shoelace-css/index.html",
+    "sneat-bootstrap-html-admin-template-free/html/index.html",
+    "themekit/pages/widget-data.html",
+    "smartmenus/src/demo/bootstrap-4-navbar-fixed-top.html",
+    "startbootstrap-sb-admin-2-bs5/index.html",
+    "xp.css/dist/index.html",
+    "snapsvg/demos/animated-game/index.html",
+    "@creative-tim-official/argon-dashboard-free/index.html",
+    "98.css/dist/index.html",
 ];
 /// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;

@@ -16,7 +16,8 @@ pub(super) fn faster(change: &mut Change<'_>, file: &ResourceKey, to: Option<Mil
         let way = change.world.round_trip;
         let own = own_wait(change, id);
         let to = to.map_or_else(|| stored(change, id), |to| to.0).min(own);
-        change.world.transfers[id.0 as usize].wait = way.min(change.world.transfers[id.0 as usize].wait) + to;
+        let wait = way.min(change.world.transfers[id.0 as usize].wait) + to;
+        change.wait_in_turn(id, wait);
     }
     Ok(())
 }
