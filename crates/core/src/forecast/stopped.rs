@@ -1,26 +1,38 @@
-//! The parser stops at a script that has not come (HTML, section 13.2.6.4.8), and the load event comes once all has
-//! loaded (HTML, section 13.2.7): what one task did as observed is then done in two, and what stands above the script,
-//! or waits for the parsed document alone, is done meanwhile.
+//! The parser stops at a script that has not come (HTML, section 13.2.6.4.8), it reads on past a sheet that has not
+//! (HTML, section 4.6.7.7), and the load event comes once all has loaded (HTML, section 13.2.7): what one task did as
+//! observed is then done in two, and what stands above the script or below the sheet, or waits for the parsed document
+//! alone, is done meanwhile.
 
 use super::change::Change;
 use super::moments::Moments;
 use super::run::Times;
-use super::world::{Bond, Need, Phase, Place, World};
+use super::world::{Bond, Kind, Need, Phase, Place, Run, World};
 use super::{Model, settled};
 use crate::graph::Graph;
-use crate::{Prepared, WorkName};
+use crate::work::parents;
+use crate::{Prepared, ResourceKind, WorkName};
 use std::collections::HashMap;
 
-/// A script that comes so many ms after all else that its task needs is one that the parser stops at.
+/// A script that comes so many ms after all else that its task needs is one that the parser stops at, and a sheet one
+/// that it reads past.
 const HELD: f64 = 5.0;
 /// So many stops of one load are looked for, one after the other.
 const MOST_STOPS: usize = 8;
 
-/// A run that the parser would stop for, were its file not there, or that tells of the load event, in a task that does
-/// other things before it.
+/// What the parser does at a file that is not there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Parser {
+    Stops,
+    /// The file is taken up once it has come, and what does not need it does not wait.
+    ReadsOn,
+}
+
+/// A run that the parser would stop for, or read past, were its file not there, or that tells of the load event, in a
+/// task that does other things before it.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct MayStop {
     run: u32,
+    parser: Parser,
     /// Its file's last byte; `None` where it waits for all that it needs.
     file: Option<Place>,
     /// The beginning of its task.
@@ -33,16 +45,35 @@ impl MayStop {
     /// Those of a load, by the times of its moments.
     pub(super) fn of(graph: &Graph<'_>, prepared: &Prepared, moments: &Moments, at: &[f64]) -> Vec<Self> {
         let runs = moments.runs.iter().zip(0u32..);
+        let pieces = &prepared.load.work;
+        let wholes = parents(pieces);
+        let is_read = |piece: usize| {
+            let mut wholes = std::iter::successors(wholes[piece], |whole| wholes[*whole]);
+            wholes.any(|whole| pieces[whole].name == WorkName::ParseHtml)
+        };
+        // A script below a sheet waits for that (HTML, section 4.2.4.4), and what stands below it for the script.
+        let reads_script = |sheet: u32| {
+            let task = |run: &&Run| run.task == moments.runs[sheet as usize].task;
+            let mut below = moments.runs[sheet as usize + 1..].iter().take_while(task);
+            below.any(|r| pieces[r.piece].name == WorkName::Evaluate && is_read(r.piece))
+        };
         let may = runs.filter(|(run, _)| run.offset > 0.0).filter_map(|(own, run)| {
-            let work = &prepared.load.work[own.piece];
+            let work = &pieces[own.piece];
             let begins = moments.world.tasks[own.task as usize].begins;
+            let may = Self { run, parser: Parser::Stops, file: None, begins, was_late: 0.0 };
             if graph.is_told_of_load(own.piece) {
-                return Some(Self { run, file: None, begins, was_late: 0.0 });
+                return Some(may);
             }
-            let url = work.url.as_ref().filter(|_| work.name == WorkName::Evaluate)?;
-            let file = prepared.all_for(url).rfind(|r| r.start <= work.start)?;
-            let stops = file.render_blocking.held_up();
-            stops.then_some(Self { run, file: Some(Phase::Done.of(file.id)), begins, was_late: 0.0 })
+            let url = work.url.as_ref()?;
+            let file = || prepared.all_for(url).rfind(|r| r.start <= work.start);
+            let (file, parser) = match work.name {
+                WorkName::Evaluate => (file().filter(|r| r.render_blocking.held_up())?, Parser::Stops),
+                WorkName::ParseSheet if is_read(own.piece) && !reads_script(run) => {
+                    (file().filter(|r| r.kind == ResourceKind::Style)?, Parser::ReadsOn)
+                }
+                _ => return None,
+            };
+            Some(Self { parser, file: Some(Phase::Done.of(file.id)), ..may })
         });
         let mut may: Vec<Self> = may.collect();
         let late = late(moments, &moments.world, at, &may);
@@ -53,17 +84,22 @@ impl MayStop {
     }
 }
 
-/// By how much each run's file, or all that it needs, comes after all that its task needs before it, in ms.
+/// By how much each run's file, or all that it needs, comes after all that its task needs before it, in ms. What the
+/// parser reads past waits for nothing else that it does.
 fn late(moments: &Moments, world: &World, at: &[f64], may: &[MayStop]) -> Vec<f64> {
     let mut by_task: HashMap<Place, Vec<usize>> = HashMap::new();
     for (i, stop) in may.iter().enumerate() {
         by_task.entry(stop.begins).or_default().push(i);
     }
     let offset = |run: u32| moments.runs[run as usize].offset;
+    let read_past = |run: Option<u32>| may.iter().any(|stop| stop.parser == Parser::ReadsOn && run == Some(stop.run));
     let mut others = vec![0.0f64; may.len()];
     let mut own: Vec<f64> = may.iter().map(|stop| stop.file.map_or(0.0, |file| at[file as usize])).collect();
     for need in world.needs.iter().filter(|n| !n.void && !world.moment(n.on).gone) {
         for &i in by_task.get(&need.moment).into_iter().flatten() {
+            if may[i].parser == Parser::ReadsOn && read_past(need.run) {
+                continue;
+            }
             if need.run.is_none_or(|run| offset(run) < offset(may[i].run)) {
                 others[i] = others[i].max(at[need.on as usize]);
             } else if may[i].file.is_none() && need.run == Some(may[i].run) {
@@ -75,8 +111,9 @@ fn late(moments: &Moments, world: &World, at: &[f64], may: &[MayStop]) -> Vec<f6
 }
 
 impl Change<'_> {
-    /// The first run that the parser stops for now, and did not stop for as observed.
-    fn new_stop(&self, may_stop: &[MayStop], times: &Times) -> Option<u32> {
+    /// The first run that the parser stops for now, and did not stop for as observed; or those of its task that it
+    /// reads past now.
+    fn new_stop(&self, may_stop: &[MayStop], times: &Times) -> Option<(Parser, Vec<u32>)> {
         let there =
             |stop: &&MayStop| !self.is_cut(stop.run) && stop.file.is_none_or(|file| !self.world.moment(file).gone);
         let may: Vec<MayStop> = may_stop.iter().filter(there).copied().collect();
@@ -84,13 +121,41 @@ impl Change<'_> {
             return None;
         }
         let now = late(&self.ground.moments, &self.world, &times.at, &may);
-        let stops = may.iter().zip(now).filter(|(stop, now)| now.is_finite() && *now > stop.was_late + HELD);
-        stops.map(|(stop, _)| stop.run).min()
+        let late = |(stop, now): &(&MayStop, f64)| now.is_finite() && *now > stop.was_late + HELD;
+        let new: Vec<&MayStop> = may.iter().zip(now).filter(late).map(|(stop, _)| stop).collect();
+        let first = new.iter().min_by_key(|stop| stop.run)?;
+        let alike = |stop: &&&MayStop| (stop.begins, stop.parser) == (first.begins, first.parser);
+        let count = if first.parser == Parser::ReadsOn { new.len() } else { 1 };
+        Some((first.parser, new.iter().filter(alike).map(|stop| stop.run).take(count).collect()))
+    }
+
+    /// Has the parser read on past a sheet, which is taken up once it is there and its tag was read.
+    fn read_past(&mut self, run: u32) {
+        let own = self.ground.moments.runs[run as usize];
+        let task = self.ground.moments.world.tasks[own.task as usize];
+        let read = self.world.add(Kind::Inside { task: own.task, offset: own.offset }, task.start + own.offset);
+        self.world.need(read, task.begins, Bond::Origin);
+        let begins = self.move_with_needs(run, task.begins, task.order + 1e-3);
+        self.world.need(begins, read, Bond::Gate);
+    }
+
+    /// Has a run of a task a task of its own, which needs what the run needed there.
+    fn move_with_needs(&mut self, run: u32, from: Place, order: f64) -> Place {
+        let its = |n: &Need| n.moment == from && n.run == Some(run) && !n.void;
+        let needs: Vec<Need> = self.world.needs.iter().filter(|n| its(n)).copied().collect();
+        let begins = self.move_run(run, order, 0.0);
+        for need in self.world.needs.iter_mut().filter(|n| n.moment == from && n.run == Some(run)) {
+            need.void = true;
+        }
+        for need in needs {
+            self.world.need(begins, need.on, need.bond);
+        }
+        begins
     }
 
     /// Has the parser stop for a run: it and those below it in its task are done one after the other once that is over
-    /// and each has what it needs.
-    fn stop_at(&mut self, run: u32) {
+    /// and each has what it needs, and nothing follows for a sheet that it reads past.
+    fn stop_at(&mut self, run: u32, may_stop: &[MayStop]) {
         let runs = &self.ground.moments.runs;
         let own = runs[run as usize];
         let below: Vec<u32> = runs
@@ -105,17 +170,10 @@ impl Change<'_> {
             if self.is_cut(run) {
                 continue;
             }
-            let its = |n: &Need| n.moment == task.begins && n.run == Some(run) && !n.void;
-            let needs: Vec<Need> = self.world.needs.iter().filter(|n| its(n)).copied().collect();
-            let begins = self.move_run(run, task.order + f64::from(after) * 1e-3, 0.0);
-            for need in self.world.needs.iter_mut().filter(|n| n.moment == task.begins && n.run == Some(run)) {
-                need.void = true;
-            }
-            for need in needs {
-                self.world.need(begins, need.on, need.bond);
-            }
+            let begins = self.move_with_needs(run, task.begins, task.order + f64::from(after) * 1e-3);
             self.world.need(begins, before, Bond::Gate);
-            if let Some(end) = self.end_of(begins) {
+            let reads_on = may_stop.iter().any(|stop| (stop.run, stop.parser) == (run, Parser::ReadsOn));
+            if let Some(end) = self.end_of(begins).filter(|_| !reads_on) {
                 before = end;
             }
         }
@@ -127,8 +185,13 @@ impl Model {
     pub(super) fn run_changed(&self, mut change: Change<'_>) -> (World, Times) {
         let mut times = settled(&mut change.world, &self.calibration);
         for _ in 0..MOST_STOPS {
-            let Some(run) = change.new_stop(&self.may_stop, &times) else { break };
-            change.stop_at(run);
+            let Some((parser, runs)) = change.new_stop(&self.may_stop, &times) else { break };
+            for run in runs {
+                match parser {
+                    Parser::Stops => change.stop_at(run, &self.may_stop),
+                    Parser::ReadsOn => change.read_past(run),
+                }
+            }
             times = settled(&mut change.world, &self.calibration);
         }
         (change.world, times)
