@@ -503,6 +503,11 @@ fn the_parser_reads_on_past_a_sheet_that_has_not_come_yet() {
     // before the script above it.
     let with = gain(true);
     assert!((-215.0..-190.0).contains(&with), "{with}");
+    // So does the parser for a sheet in the body.
+    let mut in_body = a_sheet_taken_up_as_the_parser_reads_on(false);
+    in_body.0.requests[3].render_blocking = RenderBlocking::InBodyParserBlocking;
+    let stopped = change(&forecast(&in_body, &at_once("big.js")), Metric::Lcp);
+    assert!((-215.0..-190.0).contains(&stopped), "{stopped}");
 }
 
 #[test]

@@ -10,7 +10,7 @@ use super::world::{Bond, Kind, Need, Phase, Place, Run, World};
 use super::{Model, settled};
 use crate::graph::Graph;
 use crate::work::parents;
-use crate::{Prepared, ResourceKind, WorkName};
+use crate::{Prepared, RenderBlocking, Request, ResourceKind, WorkName};
 use std::collections::HashMap;
 
 /// A script that comes so many ms after all else that its task needs is one that the parser stops at, and a sheet one
@@ -69,7 +69,11 @@ impl MayStop {
             let (file, parser) = match work.name {
                 WorkName::Evaluate => (file().filter(|r| r.render_blocking.held_up())?, Parser::Stops),
                 WorkName::ParseSheet if is_read(own.piece) && !reads_script(run) => {
-                    (file().filter(|r| r.kind == ResourceKind::Style)?, Parser::ReadsOn)
+                    // One in the body stops the parser.
+                    let reads_on = |r: &&Request| {
+                        r.kind == ResourceKind::Style && r.render_blocking != RenderBlocking::InBodyParserBlocking
+                    };
+                    (file().filter(reads_on)?, Parser::ReadsOn)
                 }
                 _ => return None,
             };
