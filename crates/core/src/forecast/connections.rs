@@ -104,14 +104,15 @@ impl Change<'_> {
         let load = &self.ground.prepared.load;
         let transfers = &self.world.transfers;
         let (own, sent) = (&transfers[id.0 as usize], |id: RequestId| self.world.moment(Phase::Sent.of(id)).at);
-        let before = |other: &RequestId| {
-            let ago = sent(id) - sent(*other);
-            *other != id && transfers[other.0 as usize].connection == own.connection && (0.0..NEAR_TIE).contains(&ago)
+        let before = |other: &Request| {
+            let ago = sent(id) - sent(other.id);
+            let shared = multiplexed(other) && transfers[other.id.0 as usize].connection == own.connection;
+            shared && other.id != id && (0.0..NEAR_TIE).contains(&ago)
         };
         // By how much later than the file the server has another.
         let later = |other: RequestId| sent(other) + transfers[other.0 as usize].wait - (sent(id) + wait);
-        let others = load.requests.iter().filter(|_| load.request(id).is_some_and(multiplexed)).map(|r| r.id);
-        let most = others.filter(before).map(later).filter(|later| *later < NEAR_TIE).fold(0.0, f64::max);
+        let others = load.requests.iter().filter(|r| before(r)).map(|r| later(r.id));
+        let most = others.filter(|later| *later < NEAR_TIE).fold(0.0, f64::max);
         self.world.transfers[id.0 as usize].wait = (wait + most).min(own.wait);
     }
 

@@ -126,11 +126,12 @@ impl Change<'_> {
         }
         let now = late(&self.ground.moments, &self.world, &times.at, &may);
         let late = |(stop, now): &(&MayStop, f64)| now.is_finite() && *now > stop.was_late + HELD;
-        let new: Vec<&MayStop> = may.iter().zip(now).filter(late).map(|(stop, _)| stop).collect();
-        let first = new.iter().min_by_key(|stop| stop.run)?;
-        let alike = |stop: &&&MayStop| (stop.begins, stop.parser) == (first.begins, first.parser);
-        let count = if first.parser == Parser::ReadsOn { new.len() } else { 1 };
-        Some((first.parser, new.iter().filter(alike).map(|stop| stop.run).take(count).collect()))
+        let mut new = may.iter().zip(now).filter(late).map(|(stop, _)| stop);
+        let first = new.next()?;
+        let past = |stop: &&MayStop| {
+            first.parser == Parser::ReadsOn && (stop.begins, stop.parser) == (first.begins, first.parser)
+        };
+        Some((first.parser, std::iter::once(first).chain(new.filter(past)).map(|stop| stop.run).collect()))
     }
 
     /// Has the parser read on past a sheet, which is taken up once it is there and its tag was read.
