@@ -104,7 +104,7 @@ pub use main_thread::{LongTask, MainThread, ScriptTime, TaskColumns};
 pub use note::{Lack, Missing, Note, Subject, notes_of_any_version};
 pub use owners::{Owner, OwnerId, OwnerKind, OwnerRule, Owners, RuleOn, registrable_domain};
 pub use page::{PageFacts, PageImage};
-pub use paint::{LayoutShift, LcpCandidate, Moved, PaintKind, Rect, ScreenFrame};
+pub use paint::{AnimatedAround, LayoutShift, LcpCandidate, Moved, PaintKind, Rect, ScreenFrame};
 pub use prepare::{Index, Prepared};
 pub use purpose::suggested_purposes;
 pub use recording::{Counted, MetricRow, RecordingSummary, representative, summarise};

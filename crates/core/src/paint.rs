@@ -63,6 +63,20 @@ pub struct LcpCandidate {
     /// The fonts that a text is set in; `None` where that was not asked.
     #[serde(default)]
     pub fonts: Option<Vec<TextFont>>,
+    /// What was animated of what a text stands in, or is; empty where that was not asked.
+    #[serde(default)]
+    pub animated: Vec<AnimatedAround>,
+}
+
+/// An element that was animated, which a text stands in or is.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct AnimatedAround {
+    /// The browser's number of the element, as [`crate::Animation::node`] has it.
+    pub node: i64,
+    /// It faded, and is still as its animation left it when that is over: nothing is painted anew then.
+    pub stays: bool,
+    /// The fonts of what stands in it before the text: one that comes may move the text.
+    pub fonts: Vec<TextFont>,
 }
 
 /// An element that a shift moved.

@@ -158,6 +158,9 @@ pub struct Animation {
     pub to: Millis,
     /// Its name in the sheet, or the property of a transition.
     pub name: String,
+    /// The element, by the browser's number.
+    #[serde(default)]
+    pub node: Option<i64>,
 }
 
 /// Style or layout that a script made the browser do at once, by asking for a box or a style while

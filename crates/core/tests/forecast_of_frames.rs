@@ -8,8 +8,8 @@ use phainon_core::forecast::{Helps, Model};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{LegFact, path_to_largest};
 use phainon_core::{
-    Edit, FontDisplay, InitiatorKind, Millis, Prepared, RenderBlocking, RequestId, ResourceKind, ScreenFrame, Standing,
-    TextFont, WorkName,
+    AnimatedAround, Animation, Edit, FontDisplay, InitiatorKind, Millis, Prepared, RenderBlocking, RequestId,
+    ResourceKind, ScreenFrame, Standing, TextFont, WorkName,
 };
 use site::{Site, at, at_once, blocking, change, file, font_asked_for_late, forecast, given, near};
 use std::sync::Arc;
@@ -17,6 +17,55 @@ use std::sync::Arc;
 /// Text that is set in a font.
 fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
     site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at(font).as_str().into(), display }]);
+}
+
+/// Icons before the largest text of an element that fades in from 245 ms on, for a second; their font comes at 800.
+fn faded_in(stays: bool, moves: bool) -> Site {
+    let mut site = Site::new();
+    let font = site.asks("icons.woff2", ResourceKind::Font, [232.0, 232.0, 780.0, 800.0]);
+    (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("").as_str().into()));
+    let font = site.asks("signs.woff2", ResourceKind::Font, [232.0, 232.0, 1080.0, 1100.0]);
+    (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("").as_str().into()));
+    site.draws([230.0, 240.0]);
+    site.draws([804.0, 812.0]);
+    site.draws([1105.0, 1112.0]);
+    let name = String::from("appear");
+    site.0.animations = vec![Animation { from: Millis(245.0), to: Millis(1245.0), name, node: Some(7) }];
+    site.paints(825.0, None);
+    let before =
+        ["icons.woff2", "signs.woff2"].map(|f| TextFont { url: at(f).as_str().into(), display: FontDisplay::Auto });
+    let fonts = if moves { before.to_vec() } else { Vec::new() };
+    site.0.lcp_candidates[0].animated = vec![AnimatedAround { node: 7, stays, fonts }];
+    site.0.lcp_candidates[0].fonts = Some(Vec::new());
+    site
+}
+
+#[test]
+fn text_that_fades_in_waits_for_the_font_that_moves_it() {
+    let moved = faded_in(true, true);
+    assert!(given(&moved, "icons.woff2") > 500.0, "{:#?}", path_to_largest(&Prepared::plain(moved.0.clone())));
+    assert!(given(&moved, "signs.woff2") < 1.0);
+    // One that stands behind it, or elsewhere, does not move it, and a fade that stays paints nothing anew.
+    let not = faded_in(true, false);
+    let legs = path_to_largest(&Prepared::plain(not.0.clone())).unwrap();
+    let animates = legs.iter().any(|l| matches!(l.fact, LegFact::Animates { .. }));
+    assert!(given(&not, "icons.woff2") < 1.0 && !animates, "{legs:#?}");
+}
+
+#[test]
+fn text_that_fades_in_is_shown_by_what_next_paints_it() {
+    let lcp = |stays: bool, edits: &[Edit]| forecast(&faded_in(stays, true), edits).after.lcp_ms.unwrap().0;
+    // The first font to come moves it, whichever that is.
+    near(lcp(true, &[Edit::Remove { file: file("icons.woff2") }]), 825.0 + 300.0);
+    let both = [Edit::Remove { file: file("icons.woff2") }, Edit::Remove { file: file("signs.woff2") }];
+    // Where none comes the end of the fade does, which leaves it to the page's own style; or nothing that is known.
+    near(lcp(false, &both), 825.0 + 445.0);
+    near(lcp(true, &both), 825.0);
+    near(lcp(true, &at_once("icons.woff2")), 825.0 - 545.0);
+    // One that comes before the fade begins has no part in it.
+    let mut later = faded_in(true, true);
+    later.0.animations[0].from = Millis(270.0);
+    near(forecast(&later, &at_once("icons.woff2")).after.lcp_ms.unwrap().0, 825.0 + 300.0);
 }
 
 /// Frames of the screen: when, and how much of the page is there.

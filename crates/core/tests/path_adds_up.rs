@@ -122,6 +122,7 @@ fn the_legs_of_a_known_load_are_the_known_ones() {
     load.timers = vec![TimerInstall { timer: 7, at: Millis(780.0), timeout: Millis(220.0), by: None }];
     load.lcp_candidates = vec![LcpCandidate {
         fonts: None,
+        animated: Vec::new(),
         at: Millis(2040.0),
         kind: PaintKind::Image,
         size: 1.0,

@@ -121,7 +121,8 @@ fn a_transition_waits_for_the_script_whose_class_sets_it_off() {
     site.works(WorkName::Task, 0, [971.0, 976.0], None);
     site.works(WorkName::Style, 1, [972.0, 974.0], None);
     site.works(WorkName::Paint, 1, [975.0, 976.0], None);
-    site.0.animations = vec![Animation { from: Millis(973.0), to: Millis(1273.0), name: "visibility".into() }];
+    site.0.animations =
+        vec![Animation { from: Millis(973.0), to: Millis(1273.0), name: "visibility".into(), node: None }];
     site.draws([1274.0, 1280.0]);
     site.paints(1295.0, None);
     assert!(given(&site, "app.js") > 800.0, "{}", given(&site, "app.js"));

@@ -351,7 +351,8 @@ fn an_animation_that_shows_it_and_one_that_was_over() {
     site.draws([230.0, 240.0]);
     site.draws([1232.0, 1240.0]);
     site.paints(1260.0, None);
-    let animation = |from: f64, to: f64| Animation { from: Millis(from), to: Millis(to), name: "appear".into() };
+    let animation =
+        |from: f64, to: f64| Animation { from: Millis(from), to: Millis(to), name: "appear".into(), node: None };
     site.0.animations = vec![animation(245.0, 1300.0)];
     let legs = path(&site);
     assert!(legs.iter().any(|l| l.cause == Cause::Animation && l.length().0 > 900.0), "{legs:#?}");
@@ -396,7 +397,8 @@ fn an_animation_is_the_scripts_that_asks_for_style_once_it_has_set_it() {
         site.works(WorkName::Style, 2, [1048.0, 1050.0], None);
         site.draws([1180.0, 1190.0]);
         site.paints(1210.0, None);
-        site.0.animations = vec![Animation { from: Millis(from), to: Millis(1182.0), name: "opacity".into() }];
+        site.0.animations =
+            vec![Animation { from: Millis(from), to: Millis(1182.0), name: "opacity".into(), node: None }];
         path(&site)
     };
     let own = load(1049.0);
@@ -414,7 +416,8 @@ fn a_font_that_the_frame_before_showed_is_not_what_an_animation_waits_for() {
         site.draws([230.0, 240.0]);
         site.draws([1150.0, 1158.0]);
         site.draws([1232.0, 1240.0]);
-        site.0.animations = vec![Animation { from: Millis(245.0), to: Millis(1232.0), name: "appear".into() }];
+        site.0.animations =
+            vec![Animation { from: Millis(245.0), to: Millis(1232.0), name: "appear".into(), node: None }];
         site.paints(1255.0, None);
         path(&site)
     };
@@ -725,7 +728,8 @@ fn what_the_parser_reads_when_it_is_past_the_text_does_not_bring_it() {
         site.draws([1220.0, 1230.0]);
         site.paints(1240.0, None);
         site.0.dom_interactive = Some(Millis(1215.0));
-        site.0.animations = vec![Animation { name: "rise".into(), from: Millis(620.0), to: Millis(1218.0) }];
+        site.0.animations =
+            vec![Animation { name: "rise".into(), node: None, from: Millis(620.0), to: Millis(1218.0) }];
         site.0.largest_stands = Some(Standing::Lines { first: line, last: line, columns: None });
         given(&path(&site), "two.js")
     };

@@ -93,7 +93,7 @@ fn who_is_told_of_the_end_of_a_transition_waits_for_what_set_it_off() {
     site.works(WorkName::Task, 0, [971.0, 976.0], None);
     site.works(WorkName::Style, 1, [972.0, 974.0], None);
     site.works(WorkName::Paint, 1, [975.0, 976.0], None);
-    site.0.animations = vec![Animation { from: Millis(973.0), to: Millis(1273.0), name: "opacity".into() }];
+    site.0.animations = vec![Animation { from: Millis(973.0), to: Millis(1273.0), name: "opacity".into(), node: None }];
     // The frame that tells of it begins before the trace marks the end.
     site.works(WorkName::Task, 0, [1271.0, 1284.0], None);
     site.works(WorkName::Event, 1, [1273.5, 1279.0], None).event = Some("transitionend".into());

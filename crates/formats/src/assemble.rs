@@ -4,8 +4,8 @@ use crate::network::{self, NetworkFacts};
 use crate::trace::{self, TraceText, Wanted};
 use crate::{FormatError, NetworkLog, pictures};
 use phainon_core::{
-    Conditions, FontFace, Lack, Load, Millis, Missing, Note, Observed, PageFacts, Rect, RenderBlocking, Request,
-    ScreenFrame, Source, Subject, TextStyle, Visit,
+    AnimatedAround, Conditions, FontFace, Lack, Load, Millis, Missing, Note, Observed, PageFacts, Rect, RenderBlocking,
+    Request, ScreenFrame, Source, Subject, TextStyle, Visit,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -26,6 +26,21 @@ pub struct ElementRecord {
     /// How its text is set, each way once.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub texts: Vec<TextStyle>,
+    /// What was animated of what it stands in, or is.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub animated: Vec<AnimatedRecord>,
+}
+
+/// An element that was animated, which another stands in or is.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct AnimatedRecord {
+    /// By the browser's number.
+    pub node: i64,
+    /// It faded, and is still as its animation left it when that is over.
+    pub stays: bool,
+    /// How the text is set that stands in it before the other.
+    pub before: Vec<TextStyle>,
 }
 
 /// What was read from the page itself at the end of a load; `load-N/page.json` in an archive.
@@ -160,7 +175,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 18;
+pub const ASSEMBLY_VERSION: u32 = 19;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -412,6 +427,12 @@ impl RawLoad {
             let is_text = candidate.kind == phainon_core::PaintKind::Text && !element.texts.is_empty();
             let loaded = page.fonts.as_ref().filter(|_| is_text);
             candidate.fonts = loaded.map(|loaded| phainon_core::fonts_of(&element.texts, loaded));
+            let around = |animated: &AnimatedRecord| AnimatedAround {
+                node: animated.node,
+                stays: animated.stays,
+                fonts: loaded.map(|loaded| phainon_core::fonts_of(&animated.before, loaded)).unwrap_or_default(),
+            };
+            candidate.animated = element.animated.iter().filter(|_| is_text).map(around).collect();
         }
     }
 }

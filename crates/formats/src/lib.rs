@@ -37,7 +37,9 @@ mod unpack;
 mod utf8;
 mod values;
 
-pub use assemble::{ASSEMBLY_VERSION, ElementRecord, FrameRecord, HarPage, HarRequests, PageRecord, RawLoad};
+pub use assemble::{
+    ASSEMBLY_VERSION, AnimatedRecord, ElementRecord, FrameRecord, HarPage, HarRequests, PageRecord, RawLoad,
+};
 pub use detail::Detail;
 pub use error::FormatError;
 pub use manifest::{Machine, Manifest, ManifestLoad};

@@ -1,4 +1,4 @@
-function () {
+function (nodes, ...animated) {
   let element = this.nodeType === 1 ? this : this.parentElement;
   if (!element) return null;
   const parts = [];
@@ -13,18 +13,51 @@ function () {
   const clone = element.cloneNode(false);
   const tag = clone.outerHTML.replace(/<\/[a-z0-9-]+>$/i, '');
   const box = element.getBoundingClientRect();
-  // How its text is set, each way once, with the letters that are.
+  // How text is set, each way once, with the letters that are.
+  const set = (texts, words, style) => {
+    const key = JSON.stringify([style.fontFamily, style.fontWeight, style.fontStyle]);
+    const letters = texts.get(key) ?? new Set();
+    for (const letter of words.replace(/\s+/g, '').slice(0, 500)) letters.add(letter);
+    if (letters.size) texts.set(key, letters);
+  };
+  const told = (texts) => [...texts].slice(0, 20).map(([key, letters]) => {
+    const [families, weight, style] = JSON.parse(key);
+    return { families, weight, style, letters: [...letters].join('') };
+  });
   const texts = new Map();
   const walker = document.createTreeWalker(element, NodeFilter.SHOW_TEXT);
   for (let seen = 0; seen < 200 && walker.nextNode(); seen++) {
-    const words = walker.currentNode.data.replace(/\s+/g, '');
-    if (!words) continue;
-    const style = getComputedStyle(walker.currentNode.parentElement);
-    const key = JSON.stringify([style.fontFamily, style.fontWeight, style.fontStyle]);
-    const letters = texts.get(key) ?? new Set();
-    for (const letter of words.slice(0, 500)) letters.add(letter);
-    texts.set(key, letters);
+    const node = walker.currentNode;
+    if (/\S/.test(node.data)) set(texts, node.data, getComputedStyle(node.parentElement));
   }
+  // What stands in an element before another: words, and what the style puts in.
+  const before = (around) => {
+    const texts = new Map();
+    const walker = document.createTreeWalker(around, NodeFilter.SHOW_TEXT | NodeFilter.SHOW_ELEMENT);
+    for (let seen = 0; seen < 2000 && around !== element && walker.nextNode() && walker.currentNode !== element; seen++) {
+      const node = walker.currentNode;
+      if (node.nodeType === 3) {
+        if (/\S/.test(node.data)) set(texts, node.data, getComputedStyle(node.parentElement));
+        continue;
+      }
+      for (const part of ['::before', '::after']) {
+        const style = getComputedStyle(node, part);
+        const words = /^"(.*)"/.exec(style.content);
+        if (words) set(texts, words[1], style);
+      }
+    }
+    return told(texts);
+  };
+  // Of what was animated what it stands in, or is.
+  const within = (at, place) => {
+    if (!at.contains(element)) return [];
+    // In force still although it is over: a fade that stays so is no change of what is to be painted.
+    const stays = at.getAnimations().some((a) => {
+      const frames = a.playState === 'finished' ? a.effect.getKeyframes() : [];
+      return frames.some((frame) => 'opacity' in frame) && !frames.some((frame) => 'visibility' in frame);
+    });
+    return [{ node: nodes[place], stays, before: before(at) }];
+  };
   const background = /url\("([^"]+)"\)/.exec(getComputedStyle(element).backgroundImage);
   return {
     tag: element.localName,
@@ -32,9 +65,7 @@ function () {
     snippet: tag.length > 300 ? tag.slice(0, 299) + '…' : tag,
     url: element.currentSrc || (element.localName === 'image' ? element.href.baseVal : '') || (element.poster || '') || (background ? background[1] : null) || null,
     rect: { x: box.x + scrollX, y: box.y + scrollY, width: box.width, height: box.height },
-    texts: [...texts].slice(0, 20).map(([key, letters]) => {
-      const [families, weight, style] = JSON.parse(key);
-      return { families, weight, style, letters: [...letters].join('') };
-    }),
+    texts: told(texts),
+    animated: animated.flatMap(within),
   };
 }

@@ -75,16 +75,35 @@ pub async fn clock(client: &Client, session: &str, world: i64) -> Result<Millis,
     now.map(Millis).ok_or_else(|| RecordError::Other("The page has no clock.".into()))
 }
 
+/// An object of the browser's in one of a page's worlds.
+#[derive(Debug, Clone)]
+pub struct Object(String);
+
 /// The element behind a node number of the trace, if it is still in the document. It is looked at in
 /// our own world, where the page's changes to what elements are and do are not seen.
-pub async fn element(client: &Client, session: &str, world: Option<i64>, node: i64) -> Option<ElementRecord> {
+pub async fn resolve(client: &Client, session: &str, world: Option<i64>, node: i64) -> Option<Object> {
     let mut resolve = json!({"backendNodeId": node});
     if let Some(world) = world {
         resolve["executionContextId"] = world.into();
     }
     let object = client.call(Some(session), "DOM.resolveNode", resolve, LIMIT).await.ok()?;
-    let id = object["object"]["objectId"].as_str()?.to_owned();
-    let call = json!({"objectId": id, "functionDeclaration": ELEMENT, "returnByValue": true});
+    object["object"]["objectId"].as_str().map(|id| Object(id.to_owned()))
+}
+
+/// What is told of an element, and of which of some that were animated it stands in.
+pub async fn element(
+    client: &Client,
+    session: &str,
+    world: Option<i64>,
+    node: i64,
+    animated: &[(i64, Object)],
+) -> Option<ElementRecord> {
+    let object = resolve(client, session, world, node).await?;
+    let mut arguments = vec![json!({"value": animated.iter().map(|(node, _)| node).collect::<Vec<_>>()})];
+    arguments.extend(animated.iter().map(|(_, Object(id))| json!({"objectId": id})));
+    let call = json!({
+        "objectId": object.0, "functionDeclaration": ELEMENT, "arguments": arguments, "returnByValue": true
+    });
     let answer = client.call(Some(session), "Runtime.callFunctionOn", call, LIMIT).await.ok()?;
     let value: Value = answer["result"]["value"].clone();
     let mut record: ElementRecord = serde_json::from_value(value).ok()?;

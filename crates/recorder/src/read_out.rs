@@ -8,7 +8,7 @@ use crate::watch::{Events, Outcome, Watcher};
 use crate::{RecordError, page, text};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use phainon_core::{Bytes, FontFace, Note};
+use phainon_core::{Bytes, FontFace, Millis, Note};
 use phainon_formats::trace::{self, Wanted};
 use phainon_formats::{BodyMap, FrameRecord, KeptBody, PageRecord, RawLoad, TraceText, TraceWriter, body_hash};
 use serde_json::{Value, json};
@@ -119,9 +119,14 @@ impl Watcher<'_> {
             let listened = async { Ok(page::listened(&client, &session).await) };
             record.listened = self.while_waiting(events, listened).await?;
         }
+        let world = self.world;
+        let mut animated = Vec::new();
+        for node in facts.map(nodes_animated).unwrap_or_default() {
+            let ask = async { Ok(page::resolve(&client, &session, world, node).await) };
+            animated.extend(self.while_waiting(events, ask).await?.map(|object| (node, object)));
+        }
         for node in facts.map(nodes_to_name).unwrap_or_default() {
-            let world = self.world;
-            let ask = async { Ok(page::element(&client, &session, world, node).await) };
+            let ask = async { Ok(page::element(&client, &session, world, node, &animated).await) };
             let found = self.while_waiting(events, ask).await?;
             record.elements.extend(found);
         }
@@ -243,6 +248,19 @@ impl Watcher<'_> {
             })
             .collect()
     }
+}
+
+/// So many elements that were animated are looked at.
+const MOST_ANIMATED: usize = 20;
+
+/// The elements that were animated before the last candidate for the largest paint, each once.
+fn nodes_animated(facts: &trace::TraceFacts) -> Vec<i64> {
+    let last = facts.lcp_candidates.last().map_or(Millis::ZERO, |c| c.at);
+    let mut nodes: Vec<i64> = facts.animations.iter().rev().filter(|a| a.from < last).filter_map(|a| a.node).collect();
+    let mut seen = std::collections::HashSet::new();
+    nodes.retain(|n| seen.insert(*n));
+    nodes.truncate(MOST_ANIMATED);
+    nodes
 }
 
 /// The elements worth naming: of the last largest-paint candidates, of the gravest shifts, of inputs.

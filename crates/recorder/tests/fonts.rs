@@ -25,18 +25,32 @@ const SHEET: &str = "@font-face { font-family: Own; src: url(/own.woff2) }
 @font-face { font-family: Other; font-display: block; src: url(/other.woff2) }
 h1 { font: 60px Own, serif } p { font: 20px Other, serif }";
 
-fn page(sheet: &str) -> String {
+/// Icons before or behind the largest text, in an element that fades in and stays so.
+const FADE: &str = "@keyframes appear { from { opacity: 0 } } div { animation: appear 1500ms both }
+@font-face { font-family: Icons; src: url(/own.woff2) } i::before { font: 60px Icons; content: 'a' } h1 { font: 60px serif }";
+
+fn page(name: &str) -> String {
     let words = "Words that are many enough to be the largest thing on it. ".repeat(4);
+    let inside = match name {
+        "icons" => format!("<i></i><h1>{words}</h1>"),
+        "behind" => format!("<h1>{words}</h1><i></i>"),
+        sheet => return page_with(sheet, &words),
+    };
     format!(
-        "<!doctype html><meta name=viewport content='width=device-width'><title>t</title><link rel=stylesheet href=/{sheet}>\n<h1>{words}</h1>\n<p>Few</p>\n<script src=/below.js></script>"
+        "<!doctype html><meta name=viewport content='width=device-width'><title>t</title><style>{FADE}</style>\n<p>Few</p><div>{inside}</div>"
+    )
+}
+
+fn page_with(sheet: &str, words: &str) -> String {
+    format!(
+        "<!doctype html><meta name=viewport content='width=device-width'><title>t</title><link rel=stylesheet href=/{sheet}.css>\n<h1>{words}</h1>\n<p>Few</p>\n<script src=/below.js></script>"
     )
 }
 
 async fn answer(State(asked): State<Asked>, Path(name): Path<String>) -> Response {
     *asked.lock().unwrap().entry(name.clone()).or_default() += 1;
     let (wait, kind) = match name.as_str() {
-        "early" => return Html(page("early.css")).into_response(),
-        "late" => return Html(page("late.css")).into_response(),
+        "early" | "late" | "icons" | "behind" => return Html(page(&name)).into_response(),
         "early.css" => (0, "text/css"),
         "late.css" => (2_300, "text/css"),
         "below.js" => (2_700, "text/javascript"),
@@ -55,8 +69,8 @@ async fn answer(State(asked): State<Asked>, Path(name): Path<String>) -> Respons
     ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "no-store")], body).into_response()
 }
 
-/// A load of a page, how often its sheet was asked for, and the path to its largest paint.
-async fn recorded(name: &str) -> (Load, u32, Vec<Leg>) {
+/// A load of a page, how often its sheet was asked for where it has one, and the path to its largest paint.
+async fn recorded(name: &str) -> (Load, Option<u32>, Vec<Leg>) {
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap();
     let asked = Asked::default();
@@ -69,9 +83,9 @@ async fn recorded(name: &str) -> (Load, u32, Vec<Leg>) {
     let recording = record_whole(&request, sender).await.unwrap();
     assert_eq!(recording.loads[0].failed, None, "{name}");
     let mut load = recording.loads[0].assemble().unwrap();
-    (load.largest_stands, load.words_stand) = standings(&load, page(&format!("{name}.css")).as_bytes());
+    (load.largest_stands, load.words_stand) = standings(&load, page(name).as_bytes());
     let legs = path::path_to_largest(&Prepared::plain(load.clone())).unwrap();
-    let sheets = asked.lock().unwrap()[&format!("{name}.css")];
+    let sheets = asked.lock().unwrap().get(&format!("{name}.css")).copied();
     (load, sheets, legs)
 }
 
@@ -88,7 +102,7 @@ async fn holds(name: &str, trouble: impl Fn(&Load, &[Leg]) -> Option<String>) {
         let own = TextFont { url: file("/own.woff2"), display: FontDisplay::Auto };
         assert_eq!(largest.fonts.as_deref(), Some(&[own][..]), "{name}");
         // To be told of fonts costs neither the server nor the recording a request.
-        assert_eq!(sheets, 1, "{name}");
+        assert_eq!(sheets, Some(1), "{name}");
         assert_eq!(load.requests.iter().filter(|r| r.url.ends_with(".css")).count(), 1, "{name}");
         trouble(&load, &legs)
     })
@@ -116,4 +130,24 @@ async fn the_largest_text_waits_for_its_own_font_until_the_browser_gives_up_on_i
         wrong.then(|| format!("{sheet} {early} {first:?} {largest:?} {legs:#?}"))
     })
     .await;
+}
+
+#[tokio::test]
+async fn text_that_fades_in_counts_when_a_font_moves_it() {
+    let wrong = wrong_each_time(3, async || {
+        let (load, _, legs) = recorded("icons").await;
+        let largest = load.largest().unwrap();
+        let [around] = &largest.animated[..] else { return Some(format!("{largest:?}")) };
+        let fonts: Vec<_> = around.fonts.iter().map(|f| f.url.rsplit('/').next().unwrap()).collect();
+        let its = (largest.tag.as_deref(), around.stays, &fonts[..]) == (Some("h1"), true, &["own.woff2"]);
+        let font = given(&legs, "/own.woff2");
+        (!its || font < 450.0).then(|| format!("{font} {largest:?} {legs:#?}"))
+    })
+    .await;
+    assert_eq!(wrong, None);
+    // What comes behind it does not move it: it never counts, faded in as it is.
+    let (load, ..) = recorded("behind").await;
+    let came = load.requests.iter().find(|r| r.url.ends_with("/own.woff2")).and_then(|r| r.end).unwrap();
+    assert!(load.animations.iter().any(|a| a.from < came && came < a.to), "{came:?} {:?}", load.animations);
+    assert_ne!(load.largest().unwrap().tag.as_deref(), Some("h1"));
 }

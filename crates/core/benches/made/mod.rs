@@ -49,6 +49,7 @@ pub fn load(requests: u32, tasks: u32) -> Load {
     }
     load.lcp_candidates.push(LcpCandidate {
         fonts: None,
+        animated: Vec::new(),
         at: Millis(2500.0),
         kind: PaintKind::Text,
         size: 1.0,

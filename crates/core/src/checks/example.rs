@@ -138,6 +138,7 @@ pub fn sound() -> Example {
     example.image("http://www.skerryline.test/media/hero.jpg", (400.0, 300.0), (400, 300), true);
     example.load.lcp_candidates.push(LcpCandidate {
         fonts: None,
+        animated: Vec::new(),
         at: Millis(600.0),
         kind: PaintKind::Image,
         size: 120_000.0,

@@ -274,6 +274,7 @@ mod tests {
         assert_eq!(largest_stands(&load, &html("<h1>Words</h1>")), None, "there is no largest element");
         load.lcp_candidates.push(crate::LcpCandidate {
             fonts: None,
+            animated: Vec::new(),
             at: Millis(900.0),
             kind: crate::PaintKind::Text,
             size: 9_000.0,
@@ -335,6 +336,7 @@ mod tests {
         let mut load = load();
         let candidate = |url: &str| LcpCandidate {
             fonts: None,
+            animated: Vec::new(),
             at: Millis(300.0),
             kind: PaintKind::Image,
             size: 1.0,

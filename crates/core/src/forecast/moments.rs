@@ -652,11 +652,37 @@ impl<'g, 'a> Builder<'g, 'a> {
             self.known.insert(key, place);
             return place;
         }
+        if let Moment::Repainted(candidate) = moment
+            && let Some(place) = self.repainted(candidate, at)
+        {
+            self.known.insert(key, place);
+            return place;
+        }
         let place = self.world.add(Kind::After, at);
         self.known.insert(key, place);
         let edges = self.graph.needs(moment, Millis(at));
         self.edges(place, edges, None);
         place
+    }
+
+    /// When text that is faded in is painted anew: for the first font to come since, or for the fade's end. What came
+    /// between its beginning and then, and did not have it painted, would not at another time.
+    fn repainted(&mut self, candidate: usize, at: f64) -> Option<Place> {
+        let faded = self.graph.faded(candidate, Millis(at))?;
+        let from = self.prepared.load.animations[faded.animation].from.0;
+        let begun = self.world.add(Kind::After, from);
+        let edges = self.graph.needs(Moment::Animated(faded.animation), Millis(from));
+        self.edges(begun, edges, None);
+        let ends = faded.ends.filter(|ends| ends.0 >= at - SLACK).map(|ends| ends.0 - from);
+        let place = self.world.add(Kind::FirstSince { begun, ends }, at);
+        self.world.need(place, begun, Bond::Origin);
+        for font in faded.fonts {
+            let done = Phase::Done.of(font);
+            if self.world.moment(done).at >= at - SLACK {
+                self.world.need(place, done, Bond::Gate);
+            }
+        }
+        Some(place)
     }
 
     /// When text no longer waits for a font: when it has come, or when the browser gives up on it.

@@ -32,6 +32,9 @@ pub(super) enum Kind {
     /// not before so many ms after navigation start. The frame that asked for it shows no text in it, unless it has come
     /// before that frame is begun.
     FontSettled { asked: Place, done: Option<Place>, after: f64, not_before: f64, frame: Option<(Place, Place)> },
+    /// The first of its needs to come after another one, which began a fade, or that fade's end so long after it; as
+    /// observed where none of them comes after that.
+    FirstSince { begun: Place, ends: Option<f64> },
 }
 
 /// A moment.

@@ -49,6 +49,8 @@ pub enum Moment {
     },
     /// An animation or transition was under way: its place in the load.
     Animated(usize),
+    /// Text that is faded in was painted anew: a candidate for the largest paint, by its place in the load.
+    Repainted(usize),
     /// A frame was on the screen that shows a file, text or anything at all.
     Painted {
         /// The picture that it shows.

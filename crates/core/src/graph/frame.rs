@@ -58,7 +58,12 @@ impl Graph<'_> {
         let put_in = text && self.is_put_in(paint);
         let since = self.since_frame(ready, drawn, paint) - SLACK;
         let run = put_in.then(|| self.inserting_run(since, drawn)).flatten();
-        run.map_or(needed, |run| self.drawing(Moment::Inside(run, Does::ChangesPage), self.work(run).end().min(paint)))
+        if let Some(run) = run {
+            return self.drawing(Moment::Inside(run, Does::ChangesPage), self.work(run).end().min(paint));
+        }
+        let faded = self.faded_at(paint, drawn.at).filter(|(_, faded)| text && faded.known);
+        let repainted = faded.and_then(|(candidate, faded)| self.repainted(candidate, &faded, since, drawn.at));
+        needed.into_iter().chain(repainted).collect()
     }
 
     /// Whether a frame was begun between two moments.
@@ -317,6 +322,11 @@ impl Graph<'_> {
         if let Some((at, sheet)) = self.sheet_between(since, drawn.at) {
             return drawing(Moment::Released(sheet), at);
         }
+        let faded = self.faded_at(paint, drawn.at).filter(|_| text);
+        let repainted = |(candidate, faded): &(usize, _)| self.repainted(*candidate, faded, since, drawn.at);
+        if let Some(repainted) = faded.as_ref().and_then(repainted) {
+            return vec![repainted];
+        }
         let own = self.fonts_of(paint);
         // The browser tells of the fonts that came: one that did not may be its.
         let came = |r: &Request| r.end.is_some() && r.failed.is_none() && r.status.is_none_or(|status| status < 400);
@@ -340,7 +350,9 @@ impl Graph<'_> {
                 None => drawing(Moment::Began(read), at.max(ready)),
             };
         }
-        if let Some(place) = animated {
+        let paints_nothing =
+            |place: &usize| faded.as_ref().is_some_and(|(_, f)| f.animation == *place && f.ends.is_none());
+        if let Some(place) = animated.filter(|place| !paints_nothing(place)) {
             return drawing(Moment::Animated(place), drawn.at);
         }
         let runs = self.runs_between(since, drawn).into_iter();

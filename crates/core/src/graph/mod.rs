@@ -16,6 +16,7 @@ mod document;
 mod edge;
 mod events;
 mod fact;
+mod faded;
 mod fonts;
 mod frame;
 mod network;
@@ -93,6 +94,7 @@ impl<'a> Graph<'a> {
             Moment::Painted { file, text } => self.painted(file, text, by),
             Moment::SetOff { file, text } => self.not_told(file, text, by),
             Moment::Animated(place) => self.animated(place),
+            Moment::Repainted(candidate) => self.repainted_by(candidate, by),
             Moment::FontSettled(font) => self.font_settled(font, by),
             Moment::Done(id) => self.done(id, by),
             Moment::Answered(id) => self.answered(id),

@@ -55,6 +55,7 @@ mod tests {
         load.requests = vec![document, hero];
         load.lcp_candidates = vec![LcpCandidate {
             fonts: None,
+            animated: Vec::new(),
             at: Millis(5210.0),
             kind: PaintKind::Image,
             size: 100.0,

@@ -111,6 +111,7 @@ impl Site {
     pub fn paints(&mut self, ms: f64, path: Option<&str>) {
         self.0.lcp_candidates = vec![LcpCandidate {
             fonts: None,
+            animated: Vec::new(),
             at: Millis(ms),
             kind: if path.is_some() { PaintKind::Image } else { PaintKind::Text },
             size: 9_000.0,

@@ -229,7 +229,7 @@ fn read_at_most(text: &TraceText, name: &str, wanted: Wanted<'_>, most: usize) -
     let (profile, unread) = samples.finish(main);
     facts.profile = profile;
     facts.end = at(last);
-    let still = animated.into_values().map(|(from, name)| Animation { from: at(from), to: facts.end, name });
+    let still = animated.into_values().map(|animation| Animation { to: facts.end, ..animation });
     facts.animations.extend(still);
     facts.animations.sort_by(|a, b| a.from.order(&b.from));
     if ended.not_utf8 {
@@ -291,8 +291,8 @@ struct Reader<'r> {
     handled: Vec<(String, f64)>,
     /// From when to when messages that came through a port were handled.
     through_ports: Vec<(f64, f64)>,
-    /// Animations under way, by id: since when, and their name.
-    animated: HashMap<u64, (f64, String)>,
+    /// Animations under way, by id.
+    animated: HashMap<u64, Animation>,
     /// Measures begun and not ended, by id and name.
     measures: HashMap<(u64, String), f64>,
     samples: Samples,
@@ -389,11 +389,13 @@ impl Reader<'_> {
             "Animation" if event.ph == b'b' && event.thread() == main && event.ts >= self.navigation.ts => {
                 let name = event.text(&["data", "displayName"]).or_else(|| event.text(&["data", "name"]));
                 let name: String = name.unwrap_or_default().chars().take(200).collect();
-                self.animated.insert(event.id, (event.ts, name));
+                let node = event.args()["data"]["nodeId"].as_i64();
+                let animation = Animation { from: at(event.ts), to: at(event.ts), name, node };
+                self.animated.insert(event.id, animation);
             }
             "Animation" if event.ph == b'e' && event.thread() == main => {
-                if let Some((from, name)) = self.animated.remove(&event.id) {
-                    self.facts.animations.push(Animation { from: at(from), to: at(event.ts), name });
+                if let Some(animation) = self.animated.remove(&event.id) {
+                    self.facts.animations.push(Animation { to: at(event.ts), ..animation });
                 }
             }
             "SchedulePostMessage" if event.ph == b'I' => {
@@ -509,6 +511,7 @@ impl Reader<'_> {
         let tag = data["nodeName"].as_str().and_then(|n| n.split([' ', '.', '#']).next()).filter(|t| !t.is_empty());
         self.facts.lcp_candidates.push(LcpCandidate {
             fonts: None,
+            animated: Vec::new(),
             at: at(event.ts),
             kind: if data["type"].as_str() == Some("image") { PaintKind::Image } else { PaintKind::Text },
             size: figure(&data["size"]).unwrap_or(0.0),

@@ -1,0 +1,82 @@
+//! Text that is faded in (CSS Animations, section 3; Largest Contentful Paint, section 2.1): painted while it cannot be
+//! seen it does not count, and a fade paints nothing anew. It counts when it is painted next after the fade began: once
+//! a font comes that it is set in, or that text before it is set in which it moves with, or when the fade is over and
+//! leaves it to the page's own style. Tried in the browser that records.
+
+use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
+use crate::paint::is_one_paint;
+use crate::{AnimatedAround, LcpCandidate, Millis, Request, RequestId};
+
+/// The end of an animation is told up to so much after the frame was begun that it sets off.
+const TOLD_AFTER: Millis = Millis(60.0);
+
+/// What has text painted that is faded in.
+#[derive(Debug, Clone)]
+pub(crate) struct Faded {
+    /// The animation, by its place in the load.
+    pub animation: usize,
+    /// When it was over, where that does.
+    pub ends: Option<Millis>,
+    /// Fonts that came, which do.
+    pub fonts: Vec<RequestId>,
+    /// Whether the recording tells that it is the opacity which is animated.
+    pub known: bool,
+}
+
+impl Graph<'_> {
+    /// The fade that a candidate for the largest paint stands under, of those begun before a moment the last.
+    pub(crate) fn faded(&self, candidate: usize, by: Millis) -> Option<Faded> {
+        let candidate = self.load.lcp_candidates.get(candidate)?;
+        let around = |node: Option<i64>| candidate.animated.iter().find(|around| Some(around.node) == node);
+        let begun = |place: &usize| {
+            let animation = &self.load.animations[*place];
+            animation.from < by && around(animation.node).is_some()
+        };
+        let animation = (0..self.load.animations.len()).rev().find(begun)?;
+        let AnimatedAround { stays, fonts, .. } = around(self.load.animations[animation].node)?;
+        let own = candidate.fonts.iter().flatten();
+        let came = |r: &&Request| r.end.is_some() && r.failed.is_none() && r.status.is_none_or(|status| status < 400);
+        let mut fonts: Vec<RequestId> = fonts
+            .iter()
+            .chain(own)
+            .filter_map(|font| self.prepared.all_for(&font.url).find(came).map(|r| r.id))
+            .collect();
+        fonts.sort_unstable();
+        fonts.dedup();
+        // The end is told a little later than the frame that it sets off is begun.
+        let over = self.load.animations[animation].to;
+        let over = if over - by <= TOLD_AFTER { over.min(by) } else { over };
+        let known = *stays || self.load.animations[animation].name == "opacity";
+        Some(Faded { animation, ends: (!stays).then_some(over), fonts, known })
+    }
+
+    /// What had a candidate's text painted that is faded in, since a moment and up to a frame.
+    pub(super) fn repainted(&self, candidate: usize, faded: &Faded, since: Millis, drawn: Millis) -> Option<Edge> {
+        let at = self.repaints(faded, drawn).map(|(at, _)| at).reduce(Millis::max).filter(|at| *at > since)?;
+        let from = Moment::Repainted(candidate);
+        Some(Edge::new(from, at, Cause::Render, About::Browser, LegFact::Drawing).filled(Fill::Thread))
+    }
+
+    /// What had the text painted, and when, since the fade began and up to a frame.
+    fn repaints(&self, faded: &Faded, drawn: Millis) -> impl Iterator<Item = (Millis, Moment)> {
+        let over = faded.ends.map(|over| (over, Moment::Animated(faded.animation)));
+        let fonts = faded.fonts.iter().filter_map(|font| Some((self.load.request(*font)?.end?, Moment::Done(*font))));
+        let begun = self.load.animations[faded.animation].from;
+        fonts.chain(over).filter(move |(at, _)| *at > begun && *at <= drawn)
+    }
+
+    /// What a text that is faded in was painted anew for by a moment.
+    pub(super) fn repainted_by(&self, candidate: usize, by: Millis) -> Vec<Edge> {
+        let Some(faded) = self.faded(candidate, by) else { return Vec::new() };
+        let last = self.repaints(&faded, by).max_by(|a, b| a.0.order(&b.0));
+        let edge = |(at, from)| Edge::new(from, at, Cause::Render, About::Browser, LegFact::Drawing);
+        last.map(edge).into_iter().collect()
+    }
+
+    /// The candidate for the largest paint that was painted at a moment, and the fade that it stands under.
+    pub(super) fn faded_at(&self, paint: Millis, drawn: Millis) -> Option<(usize, Faded)> {
+        let its = |c: &LcpCandidate| is_one_paint(c.at, paint);
+        let candidate = self.load.lcp_candidates.iter().position(its)?;
+        Some((candidate, self.faded(candidate, drawn)?))
+    }
+}
