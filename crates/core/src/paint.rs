@@ -76,7 +76,9 @@ pub struct AnimatedAround {
     /// It faded, and is still as its animation left it when that is over: nothing is painted anew then.
     pub stays: bool,
     /// The fonts of what stands in it before the text: one that comes may move the text.
-    pub fonts: Vec<TextFont>,
+    pub before: Vec<TextFont>,
+    /// Those of what floats there.
+    pub floats: Vec<TextFont>,
 }
 
 /// An element that a shift moved.

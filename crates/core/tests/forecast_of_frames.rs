@@ -19,53 +19,71 @@ fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
     site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at(font).as_str().into(), display }]);
 }
 
-/// Icons before the largest text of an element that fades in from 245 ms on, for a second; their font comes at 800.
-fn faded_in(stays: bool, moves: bool) -> Site {
+/// How icons stand to the largest text: before it, floating before it, or elsewhere.
+#[derive(Clone, Copy, PartialEq)]
+enum Icons {
+    Before,
+    Float,
+    Elsewhere,
+}
+
+/// The largest text of an element that fades in from 245 ms on, for a second. A font of signs behind it comes at 800,
+/// the icons' at 1,100; by `of_icons` the other way round.
+fn faded_in(stays: bool, icons: Icons, of_icons: [f64; 2]) -> Site {
     let mut site = Site::new();
-    let font = site.asks("icons.woff2", ResourceKind::Font, [232.0, 232.0, 780.0, 800.0]);
-    (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("").as_str().into()));
-    let font = site.asks("signs.woff2", ResourceKind::Font, [232.0, 232.0, 1080.0, 1100.0]);
-    (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("").as_str().into()));
+    for (name, came) in ["icons.woff2", "signs.woff2"].into_iter().zip(of_icons) {
+        let font = site.asks(name, ResourceKind::Font, [232.0, 232.0, came - 20.0, came]);
+        (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("").as_str().into()));
+    }
     site.draws([230.0, 240.0]);
     site.draws([804.0, 812.0]);
-    site.draws([1105.0, 1112.0]);
+    site.draws([1104.0, 1112.0]);
     let name = String::from("appear");
     site.0.animations = vec![Animation { from: Millis(245.0), to: Millis(1245.0), name, node: Some(7) }];
     site.paints(825.0, None);
-    let before =
-        ["icons.woff2", "signs.woff2"].map(|f| TextFont { url: at(f).as_str().into(), display: FontDisplay::Auto });
-    let fonts = if moves { before.to_vec() } else { Vec::new() };
-    site.0.lcp_candidates[0].animated = vec![AnimatedAround { node: 7, stays, fonts }];
+    let font = || vec![TextFont { url: at("icons.woff2").as_str().into(), display: FontDisplay::Auto }];
+    let before = if icons == Icons::Elsewhere { Vec::new() } else { font() };
+    let floats = if icons == Icons::Float { font() } else { Vec::new() };
+    site.0.lcp_candidates[0].animated = vec![AnimatedAround { node: 7, stays, before, floats }];
     site.0.lcp_candidates[0].fonts = Some(Vec::new());
     site
 }
 
 #[test]
 fn text_that_fades_in_waits_for_the_font_that_moves_it() {
-    let moved = faded_in(true, true);
+    let moved = faded_in(true, Icons::Before, [800.0, 1100.0]);
     assert!(given(&moved, "icons.woff2") > 500.0, "{:#?}", path_to_largest(&Prepared::plain(moved.0.clone())));
     assert!(given(&moved, "signs.woff2") < 1.0);
     // One that stands behind it, or elsewhere, does not move it, and a fade that stays paints nothing anew.
-    let not = faded_in(true, false);
+    let not = faded_in(true, Icons::Elsewhere, [800.0, 1100.0]);
     let legs = path_to_largest(&Prepared::plain(not.0.clone())).unwrap();
     let animates = legs.iter().any(|l| matches!(l.fact, LegFact::Animates { .. }));
     assert!(given(&not, "icons.woff2") < 1.0 && !animates, "{legs:#?}");
+    // What floats is laid out anew for any font as long as its own has not come.
+    let signs = |icons: Icons, of_icons: [f64; 2]| given(&faded_in(true, icons, of_icons), "signs.woff2");
+    assert!(signs(Icons::Float, [1100.0, 800.0]) > 500.0);
+    assert!(signs(Icons::Before, [1100.0, 800.0]) < 1.0);
+    assert!(signs(Icons::Float, [700.0, 800.0]) < 1.0);
 }
 
 #[test]
 fn text_that_fades_in_is_shown_by_what_next_paints_it() {
-    let lcp = |stays: bool, edits: &[Edit]| forecast(&faded_in(stays, true), edits).after.lcp_ms.unwrap().0;
-    // The first font to come moves it, whichever that is.
-    near(lcp(true, &[Edit::Remove { file: file("icons.woff2") }]), 825.0 + 300.0);
-    let both = [Edit::Remove { file: file("icons.woff2") }, Edit::Remove { file: file("signs.woff2") }];
+    let lcp = |site: &Site, edits: &[Edit]| forecast(site, edits).after.lcp_ms.unwrap().0;
+    let taken = |names: &[&str]| names.iter().map(|n| Edit::Remove { file: file(n) }).collect::<Vec<_>>();
+    let icons = |stays: bool| faded_in(stays, Icons::Before, [800.0, 1100.0]);
+    near(lcp(&icons(true), &at_once("icons.woff2")), 825.0 - 545.0);
     // Where none comes the end of the fade does, which leaves it to the page's own style; or nothing that is known.
-    near(lcp(false, &both), 825.0 + 445.0);
-    near(lcp(true, &both), 825.0);
-    near(lcp(true, &at_once("icons.woff2")), 825.0 - 545.0);
-    // One that comes before the fade begins has no part in it.
-    let mut later = faded_in(true, true);
+    near(lcp(&icons(false), &taken(&["icons.woff2"])), 825.0 + 445.0);
+    near(lcp(&icons(true), &taken(&["icons.woff2"])), 825.0);
+    // A font that comes before the fade begins has no part in it.
+    let mut later = icons(false);
     later.0.animations[0].from = Millis(270.0);
-    near(forecast(&later, &at_once("icons.woff2")).after.lcp_ms.unwrap().0, 825.0 + 300.0);
+    near(lcp(&later, &at_once("icons.woff2")), 825.0 + 445.0);
+    // The first font to come has what floats laid out anew, whichever that is.
+    let floating = faded_in(true, Icons::Float, [1100.0, 800.0]);
+    near(lcp(&floating, &at_once("signs.woff2")), 825.0 - 545.0);
+    near(lcp(&floating, &at_once("icons.woff2")), 825.0 - 545.0);
+    near(lcp(&floating, &taken(&["signs.woff2"])), 825.0 + 300.0);
 }
 
 /// Frames of the screen: when, and how much of the page is there.

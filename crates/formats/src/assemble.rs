@@ -41,6 +41,8 @@ pub struct AnimatedRecord {
     pub stays: bool,
     /// How the text is set that stands in it before the other.
     pub before: Vec<TextStyle>,
+    /// How that of it is set which floats.
+    pub floats: Vec<TextStyle>,
 }
 
 /// What was read from the page itself at the end of a load; `load-N/page.json` in an archive.
@@ -427,10 +429,13 @@ impl RawLoad {
             let is_text = candidate.kind == phainon_core::PaintKind::Text && !element.texts.is_empty();
             let loaded = page.fonts.as_ref().filter(|_| is_text);
             candidate.fonts = loaded.map(|loaded| phainon_core::fonts_of(&element.texts, loaded));
+            let fonts =
+                |texts: &[TextStyle]| loaded.map(|loaded| phainon_core::fonts_of(texts, loaded)).unwrap_or_default();
             let around = |animated: &AnimatedRecord| AnimatedAround {
                 node: animated.node,
                 stays: animated.stays,
-                fonts: loaded.map(|loaded| phainon_core::fonts_of(&animated.before, loaded)).unwrap_or_default(),
+                before: fonts(&animated.before),
+                floats: fonts(&animated.floats),
             };
             candidate.animated = element.animated.iter().filter(|_| is_text).map(around).collect();
         }

@@ -30,23 +30,24 @@ function (nodes, ...animated) {
     const node = walker.currentNode;
     if (/\S/.test(node.data)) set(texts, node.data, getComputedStyle(node.parentElement));
   }
-  // What stands in an element before another: words, and what the style puts in.
+  // What stands in an element before another, all of it and what floats: words, and what the style puts in.
   const before = (around) => {
-    const texts = new Map();
+    const [all, floats] = [new Map(), new Map()];
     const walker = document.createTreeWalker(around, NodeFilter.SHOW_TEXT | NodeFilter.SHOW_ELEMENT);
+    const float = (at) => at !== around && (getComputedStyle(at).float !== 'none' || float(at.parentElement));
     for (let seen = 0; seen < 2000 && around !== element && walker.nextNode() && walker.currentNode !== element; seen++) {
       const node = walker.currentNode;
-      if (node.nodeType === 3) {
-        if (/\S/.test(node.data)) set(texts, node.data, getComputedStyle(node.parentElement));
-        continue;
-      }
-      for (const part of ['::before', '::after']) {
-        const style = getComputedStyle(node, part);
-        const words = /^"(.*)"/.exec(style.content);
-        if (words) set(texts, words[1], style);
+      const parts = node.nodeType === 3
+        ? [[node.data, getComputedStyle(node.parentElement)]]
+        : ['::before', '::after'].map((part) => getComputedStyle(node, part))
+          .map((style) => [(/^"(.*)"/.exec(style.content) ?? [])[1] ?? '', style]);
+      for (const [words, style] of parts) {
+        if (!/\S/.test(words)) continue;
+        set(all, words, style);
+        if (float(node.nodeType === 3 ? node.parentElement : node)) set(floats, words, style);
       }
     }
-    return told(texts);
+    return { before: told(all), floats: told(floats) };
   };
   // Of what was animated what it stands in, or is.
   const within = (at, place) => {
@@ -56,7 +57,7 @@ function (nodes, ...animated) {
       const frames = a.playState === 'finished' ? a.effect.getKeyframes() : [];
       return frames.some((frame) => 'opacity' in frame) && !frames.some((frame) => 'visibility' in frame);
     });
-    return [{ node: nodes[place], stays, before: before(at) }];
+    return [{ node: nodes[place], stays, ...before(at) }];
   };
   const background = /url\("([^"]+)"\)/.exec(getComputedStyle(element).backgroundImage);
   return {

@@ -25,15 +25,17 @@ const SHEET: &str = "@font-face { font-family: Own; src: url(/own.woff2) }
 @font-face { font-family: Other; font-display: block; src: url(/other.woff2) }
 h1 { font: 60px Own, serif } p { font: 20px Other, serif }";
 
-/// Icons before or behind the largest text, in an element that fades in and stays so.
+/// Icons before or behind the largest text, in an element that fades in and stays so; a sign elsewhere.
 const FADE: &str = "@keyframes appear { from { opacity: 0 } } div { animation: appear 1500ms both }
-@font-face { font-family: Icons; src: url(/own.woff2) } i::before { font: 60px Icons; content: 'a' } h1 { font: 60px serif }";
+@font-face { font-family: Icons; src: url(/own.woff2) } i::before { font: 60px Icons; content: 'a' } s { float: right }
+@font-face { font-family: Late; src: url(/other.woff2) } s::before { font: 60px Late; content: 'a' } h1 { font: 60px serif }";
 
 fn page(name: &str) -> String {
     let words = "Words that are many enough to be the largest thing on it. ".repeat(4);
     let inside = match name {
         "icons" => format!("<i></i><h1>{words}</h1>"),
         "behind" => format!("<h1>{words}</h1><i></i>"),
+        "floats" => format!("<s></s><h1>{words}</h1><p><i></i></p>"),
         sheet => return page_with(sheet, &words),
     };
     format!(
@@ -50,7 +52,7 @@ fn page_with(sheet: &str, words: &str) -> String {
 async fn answer(State(asked): State<Asked>, Path(name): Path<String>) -> Response {
     *asked.lock().unwrap().entry(name.clone()).or_default() += 1;
     let (wait, kind) = match name.as_str() {
-        "early" | "late" | "icons" | "behind" => return Html(page(&name)).into_response(),
+        "early" | "late" | "icons" | "behind" | "floats" => return Html(page(&name)).into_response(),
         "early.css" => (0, "text/css"),
         "late.css" => (2_300, "text/css"),
         "below.js" => (2_700, "text/javascript"),
@@ -134,17 +136,23 @@ async fn the_largest_text_waits_for_its_own_font_until_the_browser_gives_up_on_i
 
 #[tokio::test]
 async fn text_that_fades_in_counts_when_a_font_moves_it() {
-    let wrong = wrong_each_time(3, async || {
-        let (load, _, legs) = recorded("icons").await;
-        let largest = load.largest().unwrap();
-        let [around] = &largest.animated[..] else { return Some(format!("{largest:?}")) };
-        let fonts: Vec<_> = around.fonts.iter().map(|f| f.url.rsplit('/').next().unwrap()).collect();
-        let its = (largest.tag.as_deref(), around.stays, &fonts[..]) == (Some("h1"), true, &["own.woff2"]);
-        let font = given(&legs, "/own.woff2");
-        (!its || font < 450.0).then(|| format!("{font} {largest:?} {legs:#?}"))
-    })
-    .await;
-    assert_eq!(wrong, None);
+    // Icons that float are laid out anew with what stands beside them when another font comes.
+    for (name, own, floats) in [("icons", "own.woff2", None), ("floats", "other.woff2", Some("other.woff2"))] {
+        let wrong = wrong_each_time(3, async || {
+            let (load, _, legs) = recorded(name).await;
+            let largest = load.largest().unwrap();
+            let [around] = &largest.animated[..] else { return Some(format!("{largest:?}")) };
+            let names = |fonts: &[TextFont]| -> Vec<String> {
+                fonts.iter().map(|f| f.url.rsplit('/').next().unwrap().to_owned()).collect()
+            };
+            let told = names(&around.before) == [own] && names(&around.floats) == Vec::from_iter(floats);
+            let its = (largest.tag.as_deref(), around.stays, told) == (Some("h1"), true, true);
+            let font = given(&legs, "/own.woff2");
+            (!its || font < 450.0).then(|| format!("{font} {largest:?} {legs:#?}"))
+        })
+        .await;
+        assert_eq!(wrong, None, "{name}");
+    }
     // What comes behind it does not move it: it never counts, faded in as it is.
     let (load, ..) = recorded("behind").await;
     let came = load.requests.iter().find(|r| r.url.ends_with("/own.woff2")).and_then(|r| r.end).unwrap();

@@ -1,7 +1,7 @@
 //! The moments of a load with what each needs, read off the causal graph.
 
 use super::seats::Seats;
-use super::world::{Bond, Drawn, Frame, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
+use super::world::{Bond, Drawn, Fade, Frame, Kind, Need, Phase, Place, Run, START, Task, Transfer, World};
 use crate::fonts::{AUTO_SHOWN, BLOCKED};
 use crate::graph::{Cause, Edge, Graph, LegFact, Moment, TOLD_LATE, is_synchronous};
 use crate::{Http, InitiatorKind, Millis, PaintKind, Prepared, Request, RequestId, WorkName};
@@ -665,23 +665,28 @@ impl<'g, 'a> Builder<'g, 'a> {
         place
     }
 
-    /// When text that is faded in is painted anew: for the first font to come since, or for the fade's end. What came
-    /// between its beginning and then, and did not have it painted, would not at another time.
+    /// When text that is faded in is painted anew. What came between the fade's beginning and then, and did not have it
+    /// painted, would not at another time.
     fn repainted(&mut self, candidate: usize, at: f64) -> Option<Place> {
         let faded = self.graph.faded(candidate, Millis(at))?;
         let from = self.prepared.load.animations[faded.animation].from.0;
+        let comes = |font: RequestId| {
+            let done = Phase::Done.of(font);
+            (self.world.moment(done).at >= at - SLACK).then_some(done)
+        };
+        let [fonts, floats] = [&faded.fonts, &faded.floats].map(|ids| ids.iter().filter_map(|id| comes(*id)).collect());
+        let any = self.graph.fonts().filter_map(|(_, id)| comes(id)).collect();
+        let lasts = faded.ends.filter(|ends| ends.0 >= at - SLACK).map(|ends| ends.0 - from);
         let begun = self.world.add(Kind::After, from);
         let edges = self.graph.needs(Moment::Animated(faded.animation), Millis(from));
         self.edges(begun, edges, None);
-        let ends = faded.ends.filter(|ends| ends.0 >= at - SLACK).map(|ends| ends.0 - from);
-        let place = self.world.add(Kind::FirstSince { begun, ends }, at);
+        let fade = Fade { begun, lasts, fonts, floats, any };
+        let place = self.world.add(Kind::Repainted(u32::try_from(self.world.fades.len()).ok()?), at);
         self.world.need(place, begun, Bond::Origin);
-        for font in faded.fonts {
-            let done = Phase::Done.of(font);
-            if self.world.moment(done).at >= at - SLACK {
-                self.world.need(place, done, Bond::Gate);
-            }
+        for font in fade.needs() {
+            self.world.need(place, font, Bond::Gate);
         }
+        self.world.fades.push(fade);
         Some(place)
     }
 

@@ -443,21 +443,16 @@ impl Pass<'_> {
                     frame.filter(|[begins, ends]| settled > *begins && ends.is_finite()).unwrap_or_default();
                 settled.max(ends)
             }
-            Kind::FirstSince { begun, ends } => self.first_since(place, begun, ends),
+            Kind::Repainted(fade) => {
+                let fade = &self.world.fades[fade as usize];
+                let first = fade.first(&|place| self.at[place as usize]);
+                first.unwrap_or_else(|| moment.at.max(self.at[fade.begun as usize]))
+            }
         };
         self.at[place] = at;
         if let Ok(place) = u32::try_from(place) {
             self.told(place);
         }
-    }
-
-    /// The first of a moment's needs to come after another of them, and so long after that at the latest.
-    fn first_since(&self, place: usize, begun: Place, ends: Option<f64>) -> f64 {
-        let since = self.at[begun as usize];
-        let needs = self.world.needs.iter().filter(|n| n.moment as usize == place && n.on != begun && !n.void);
-        let come = needs.map(|n| self.at[n.on as usize]).filter(|at| *at > since);
-        let observed = self.world.moments[place].at.max(since);
-        come.chain(ends.map(|after| since + after)).reduce(f64::min).filter(|at| at.is_finite()).unwrap_or(observed)
     }
 
     fn cut(&self, task: u32, offset: f64) -> f64 {

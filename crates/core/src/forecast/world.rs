@@ -32,9 +32,39 @@ pub(super) enum Kind {
     /// not before so many ms after navigation start. The frame that asked for it shows no text in it, unless it has come
     /// before that frame is begun.
     FontSettled { asked: Place, done: Option<Place>, after: f64, not_before: f64, frame: Option<(Place, Place)> },
-    /// The first of its needs to come after another one, which began a fade, or that fade's end so long after it; as
-    /// observed where none of them comes after that.
-    FirstSince { begun: Place, ends: Option<f64> },
+    /// Text that is faded in is painted anew: the place of its fade in [`World::fades`].
+    Repainted(u32),
+}
+
+/// What has text painted anew that is faded in: the first to come since the fade began.
+#[derive(Debug, Clone)]
+pub(super) struct Fade {
+    pub begun: Place,
+    /// Its end does, so long after its beginning in ms.
+    pub lasts: Option<f64>,
+    /// Fonts that do.
+    pub fonts: Vec<Place>,
+    /// As long as one of these is on its way,
+    pub floats: Vec<Place>,
+    /// any of these does.
+    pub any: Vec<Place>,
+}
+
+impl Fade {
+    /// Whatever it may wait for.
+    pub(super) fn needs(&self) -> impl Iterator<Item = Place> {
+        self.fonts.iter().chain(&self.floats).chain(&self.any).copied()
+    }
+
+    /// When the text is painted, by the times of moments; `None` where nothing that is known does it.
+    pub(super) fn first(&self, at: &dyn Fn(Place) -> f64) -> Option<f64> {
+        let begun = at(self.begun);
+        let until = self.floats.iter().map(|place| at(*place)).filter(|at| at.is_finite()).fold(0.0, f64::max);
+        let any = self.any.iter().map(|place| at(*place)).filter(|at| *at < until);
+        let fonts = self.fonts.iter().map(|place| at(*place)).chain(any).filter(|at| *at > begun);
+        let lasts = self.lasts.map(|lasts| begun + lasts);
+        fonts.chain(lasts).reduce(f64::min).filter(|at| at.is_finite())
+    }
 }
 
 /// A moment.
@@ -177,6 +207,7 @@ pub(super) struct Frame {
 pub(super) struct World {
     pub frames: Vec<Frame>,
     pub drawn: Vec<Drawn>,
+    pub fades: Vec<Fade>,
     pub moments: Vec<Moment>,
     pub needs: Vec<Need>,
     pub tasks: Vec<Task>,

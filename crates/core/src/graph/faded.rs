@@ -1,11 +1,12 @@
 //! Text that is faded in (CSS Animations, section 3; Largest Contentful Paint, section 2.1): painted while it cannot be
 //! seen it does not count, and a fade paints nothing anew. It counts when it is painted next after the fade began: once
 //! a font comes that it is set in, or that text before it is set in which it moves with, or when the fade is over and
-//! leaves it to the page's own style. Tried in the browser that records.
+//! leaves it to the page's own style. Any font that comes has text laid out anew whose own is still on its way; where
+//! such text floats, so is what stands beside it. Tried in the browser that records.
 
 use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
 use crate::paint::is_one_paint;
-use crate::{AnimatedAround, LcpCandidate, Millis, Request, RequestId};
+use crate::{LcpCandidate, Millis, Request, RequestId, ResourceKind, TextFont};
 
 /// The end of an animation is told up to so much after the frame was begun that it sets off.
 const TOLD_AFTER: Millis = Millis(60.0);
@@ -19,6 +20,8 @@ pub(crate) struct Faded {
     pub ends: Option<Millis>,
     /// Fonts that came, which do.
     pub fonts: Vec<RequestId>,
+    /// Fonts of what floats beside the text: as long as one of these is on its way, any does that comes.
+    pub floats: Vec<RequestId>,
     /// Whether the recording tells that it is the opacity which is animated.
     pub known: bool,
 }
@@ -32,22 +35,34 @@ impl Graph<'_> {
             let animation = &self.load.animations[*place];
             animation.from < by && around(animation.node).is_some()
         };
-        let animation = (0..self.load.animations.len()).rev().find(begun)?;
-        let AnimatedAround { stays, fonts, .. } = around(self.load.animations[animation].node)?;
-        let own = candidate.fonts.iter().flatten();
-        let came = |r: &&Request| r.end.is_some() && r.failed.is_none() && r.status.is_none_or(|status| status < 400);
-        let mut fonts: Vec<RequestId> = fonts
-            .iter()
-            .chain(own)
-            .filter_map(|font| self.prepared.all_for(&font.url).find(came).map(|r| r.id))
-            .collect();
-        fonts.sort_unstable();
-        fonts.dedup();
+        let place = (0..self.load.animations.len()).rev().find(begun)?;
+        let animation = &self.load.animations[place];
+        let around = around(animation.node)?;
         // The end is told a little later than the frame that it sets off is begun.
-        let over = self.load.animations[animation].to;
-        let over = if over - by <= TOLD_AFTER { over.min(by) } else { over };
-        let known = *stays || self.load.animations[animation].name == "opacity";
-        Some(Faded { animation, ends: (!stays).then_some(over), fonts, known })
+        let over = if animation.to - by <= TOLD_AFTER { animation.to.min(by) } else { animation.to };
+        Some(Faded {
+            animation: place,
+            ends: (!around.stays).then_some(over),
+            fonts: self.came(around.before.iter().chain(candidate.fonts.iter().flatten())),
+            floats: self.came(&around.floats),
+            known: around.stays || animation.name == "opacity",
+        })
+    }
+
+    /// The requests of fonts that came.
+    fn came<'f>(&self, fonts: impl IntoIterator<Item = &'f TextFont>) -> Vec<RequestId> {
+        let came = |r: &&Request| r.end.is_some() && r.failed.is_none() && r.status.is_none_or(|status| status < 400);
+        let requests = fonts.into_iter().filter_map(|font| self.prepared.all_for(&font.url).find(came));
+        let mut ids: Vec<RequestId> = requests.map(|r| r.id).collect();
+        ids.sort_unstable();
+        ids.dedup();
+        ids
+    }
+
+    /// The page's fonts, whatever became of them.
+    pub(crate) fn fonts(&self) -> impl Iterator<Item = (Millis, RequestId)> {
+        let fonts = self.load.requests.iter().filter(|r| r.kind == ResourceKind::Font && r.main_frame);
+        fonts.filter_map(|r| Some((r.end?, r.id)))
     }
 
     /// What had a candidate's text painted that is faded in, since a moment and up to a frame.
@@ -59,10 +74,13 @@ impl Graph<'_> {
 
     /// What had the text painted, and when, since the fade began and up to a frame.
     fn repaints(&self, faded: &Faded, drawn: Millis) -> impl Iterator<Item = (Millis, Moment)> {
+        let end = |font: &RequestId| self.load.request(*font)?.end;
         let over = faded.ends.map(|over| (over, Moment::Animated(faded.animation)));
-        let fonts = faded.fonts.iter().filter_map(|font| Some((self.load.request(*font)?.end?, Moment::Done(*font))));
+        let until = faded.floats.iter().filter_map(end).reduce(Millis::max).unwrap_or(Millis::ZERO);
+        let any = self.fonts().filter(move |(at, _)| *at < until).map(|(at, font)| (at, Moment::Done(font)));
+        let fonts = faded.fonts.iter().filter_map(move |font| Some((end(font)?, Moment::Done(*font))));
         let begun = self.load.animations[faded.animation].from;
-        fonts.chain(over).filter(move |(at, _)| *at > begun && *at <= drawn)
+        fonts.chain(any).chain(over).filter(move |(at, _)| *at > begun && *at <= drawn)
     }
 
     /// What a text that is faded in was painted anew for by a moment.
