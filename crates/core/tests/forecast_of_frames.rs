@@ -59,6 +59,11 @@ fn text_that_fades_in_waits_for_the_font_that_moves_it() {
     let legs = path_to_largest(&Prepared::plain(not.0.clone())).unwrap();
     let animates = legs.iter().any(|l| matches!(l.fact, LegFact::Animates { .. }));
     assert!(given(&not, "icons.woff2") < 1.0 && !animates, "{legs:#?}");
+    // Nor does a script that changes something else in the meantime.
+    let mut runs = faded_in(true, Icons::Before, [800.0, 1100.0]);
+    runs.runs(WorkName::Timer, [801.0, 803.0], "other.js");
+    runs.changes(802.0, "other.js");
+    assert!(given(&runs, "icons.woff2") > 500.0);
     // What floats is laid out anew for any font as long as its own has not come.
     let signs = |icons: Icons, of_icons: [f64; 2]| given(&faded_in(true, icons, of_icons), "signs.woff2");
     assert!(signs(Icons::Float, [1100.0, 800.0]) > 500.0);

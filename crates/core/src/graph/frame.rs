@@ -315,17 +315,17 @@ impl Graph<'_> {
         let since = self.since_frame(ready, drawn, paint).max(shown);
         let drawing = |from, at| self.drawing(from, at);
         let put_in = text && self.is_put_in(paint);
+        let faded = self.faded_at(paint, drawn.at).filter(|_| text);
+        let repainted = |(candidate, faded): &(usize, _)| self.repainted(*candidate, faded, since, drawn.at);
+        if let Some(repainted) = faded.as_ref().filter(|_| !put_in).and_then(repainted) {
+            return vec![repainted];
+        }
         let run = if put_in { self.inserting_run(since, drawn) } else { self.changing_run(since, drawn) };
         if let Some(run) = run {
             return drawing(Moment::Inside(run, Does::ChangesPage), work[run].end().min(paint));
         }
         if let Some((at, sheet)) = self.sheet_between(since, drawn.at) {
             return drawing(Moment::Released(sheet), at);
-        }
-        let faded = self.faded_at(paint, drawn.at).filter(|_| text);
-        let repainted = |(candidate, faded): &(usize, _)| self.repainted(*candidate, faded, since, drawn.at);
-        if let Some(repainted) = faded.as_ref().and_then(repainted) {
-            return vec![repainted];
         }
         let own = self.fonts_of(paint);
         // The browser tells of the fonts that came: one that did not may be its.

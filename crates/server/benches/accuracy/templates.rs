@@ -24,7 +24,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 270] = [
+pub const PAGES: [&str; 294] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -295,6 +295,30 @@ pub const PAGES: [&str; 270] = [
     "parvus/test/test.html",
     "prestakit/index.html",
     "bootstrap-star-rating/examples/bs5.html",
+    "accordion-slider-js/examples/example3.html",
+    "bideo.js/index.html",
+    "basictable/demo/vanilla-js.html",
+    "bootstrap-pincode-input/index.html",
+    "bootstrap-select-country/index.html",
+    "bulma-radio/demo/index.html",
+    "bulma-switch-control/demo/index.html",
+    "clndr/demo/index.html",
+    "countup.js/index.html",
+    "elegant-icons/index.html",
+    "galleria/dist/themes/azur/demo-cdn.html",
+    "hideshowpassword/index.html",
+    "holygrailcss/guide/index.html",
+    "iframe-lightbox/index.html",
+    "mmenu-js/demo/advanced.html",
+    "morris.js06/examples/index.html",
+    "moveto/demo/index.html",
+    "notus/docs/index.html",
+    "omni-slider/demo/index.html",
+    "sidr/examples/anchor-menu.html",
+    "drawsvg/public/index.html",
+    "leaflet-sleep/index.html",
+    "ode-bootstrap-one/docs/explorer.html",
+    "chai-jq/index.html",
 ];
 /// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;
