@@ -51,7 +51,8 @@ function (nodes, ...animated) {
   };
   // Of what was animated what it stands in, or is.
   const within = (at, place) => {
-    if (!at.contains(element)) return [];
+    // What the style puts in is animated, too, and holds nothing.
+    if (at.nodeType !== 1 || !at.contains(element)) return [];
     // In force still although it is over: a fade that stays so is no change of what is to be painted.
     const stays = at.getAnimations().some((a) => {
       const frames = a.playState === 'finished' ? a.effect.getKeyframes() : [];

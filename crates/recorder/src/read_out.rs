@@ -8,7 +8,7 @@ use crate::watch::{Events, Outcome, Watcher};
 use crate::{RecordError, page, text};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use phainon_core::{Bytes, FontFace, Millis, Note};
+use phainon_core::{Bytes, FontFace, Millis, Note, PaintKind};
 use phainon_formats::trace::{self, Wanted};
 use phainon_formats::{BodyMap, FrameRecord, KeptBody, PageRecord, RawLoad, TraceText, TraceWriter, body_hash};
 use serde_json::{Value, json};
@@ -120,13 +120,16 @@ impl Watcher<'_> {
             record.listened = self.while_waiting(events, listened).await?;
         }
         let world = self.world;
+        let text = facts.and_then(|f| f.lcp_candidates.last()).filter(|c| c.kind == PaintKind::Text);
         let mut animated = Vec::new();
-        for node in facts.map(nodes_animated).unwrap_or_default() {
+        for node in facts.filter(|_| text.is_some()).map(nodes_animated).unwrap_or_default() {
             let ask = async { Ok(page::resolve(&client, &session, world, node).await) };
             animated.extend(self.while_waiting(events, ask).await?.map(|object| (node, object)));
         }
         for node in facts.map(nodes_to_name).unwrap_or_default() {
-            let ask = async { Ok(page::element(&client, &session, world, node, &animated).await) };
+            // All that stands before it is looked at for that: of the largest text alone.
+            let around = if text.is_some_and(|text| text.node == Some(node)) { &animated[..] } else { &[] };
+            let ask = async { Ok(page::element(&client, &session, world, node, around).await) };
             let found = self.while_waiting(events, ask).await?;
             record.elements.extend(found);
         }

@@ -27,6 +27,7 @@ h1 { font: 60px Own, serif } p { font: 20px Other, serif }";
 
 /// Icons before or behind the largest text, in an element that fades in and stays so; a sign elsewhere.
 const FADE: &str = "@keyframes appear { from { opacity: 0 } } div { animation: appear 1500ms both }
+p::after { content: '.'; animation: appear 9s }
 @font-face { font-family: Icons; src: url(/own.woff2) } i::before { font: 60px Icons; content: 'a' } s { float: right }
 @font-face { font-family: Late; src: url(/other.woff2) } s::before { font: 60px Late; content: 'a' } h1 { font: 60px serif }";
 
