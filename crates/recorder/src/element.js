@@ -30,11 +30,13 @@ function (nodes, ...animated) {
     const node = walker.currentNode;
     if (/\S/.test(node.data)) set(texts, node.data, getComputedStyle(node.parentElement));
   }
-  // What stands in an element before another, all of it and what floats: words, and what the style puts in.
+  // What stands in an element before another, all of it and what floats beside that: words, and what the style puts in.
   const before = (around) => {
     const [all, floats] = [new Map(), new Map()];
     const walker = document.createTreeWalker(around, NodeFilter.SHOW_TEXT | NodeFilter.SHOW_ELEMENT);
-    const float = (at) => at !== around && (getComputedStyle(at).float !== 'none' || float(at.parentElement));
+    // What floats beside the other: in a card of its own it leaves that where it is.
+    const beside = (at) => getComputedStyle(at).float !== 'none' && at.parentElement.contains(element);
+    const float = (at) => at !== around && (beside(at) || float(at.parentElement));
     for (let seen = 0; seen < 2000 && around !== element && walker.nextNode() && walker.currentNode !== element; seen++) {
       const node = walker.currentNode;
       const parts = node.nodeType === 3

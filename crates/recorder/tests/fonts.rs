@@ -28,7 +28,7 @@ h1 { font: 60px Own, serif } p { font: 20px Other, serif }";
 /// Icons before or behind the largest text, in an element that fades in and stays so; a sign elsewhere.
 const FADE: &str = "@keyframes appear { from { opacity: 0 } } div { animation: appear 1500ms both }
 p::after { content: '.'; animation: appear 9s }
-@font-face { font-family: Icons; src: url(/own.woff2) } i::before { font: 60px Icons; content: 'a' } s { float: right }
+@font-face { font-family: Icons; src: url(/own.woff2) } i::before { font: 60px Icons; content: 'a' } s { float: right } section { height: 100px; overflow: hidden }
 @font-face { font-family: Late; src: url(/other.woff2) } s::before { font: 60px Late; content: 'a' } h1 { font: 60px serif }";
 
 fn page(name: &str) -> String {
@@ -36,6 +36,8 @@ fn page(name: &str) -> String {
     let inside = match name {
         "icons" => format!("<i></i><h1>{words}</h1>"),
         "behind" => format!("<h1>{words}</h1><i></i>"),
+        "apart" => format!("<section><s></s></section><h1>{words}</h1><p><i></i></p>"),
+        "boxed" => format!("<section><s></s></section><i></i><h1>{words}</h1>"),
         "floats" => format!("<s></s><h1>{words}</h1><p><i></i></p>"),
         sheet => return page_with(sheet, &words),
     };
@@ -53,7 +55,9 @@ fn page_with(sheet: &str, words: &str) -> String {
 async fn answer(State(asked): State<Asked>, Path(name): Path<String>) -> Response {
     *asked.lock().unwrap().entry(name.clone()).or_default() += 1;
     let (wait, kind) = match name.as_str() {
-        "early" | "late" | "icons" | "behind" | "floats" => return Html(page(&name)).into_response(),
+        "early" | "late" | "icons" | "behind" | "floats" | "apart" | "boxed" => {
+            return Html(page(&name)).into_response();
+        }
         "early.css" => (0, "text/css"),
         "late.css" => (2_300, "text/css"),
         "below.js" => (2_700, "text/javascript"),
@@ -138,7 +142,11 @@ async fn the_largest_text_waits_for_its_own_font_until_the_browser_gives_up_on_i
 #[tokio::test]
 async fn text_that_fades_in_counts_when_a_font_moves_it() {
     // Icons that float are laid out anew with what stands beside them when another font comes.
-    for (name, own, floats) in [("icons", "own.woff2", None), ("floats", "other.woff2", Some("other.woff2"))] {
+    for (name, before, floats) in [
+        ("icons", &["own.woff2"][..], &[][..]),
+        ("floats", &["other.woff2"], &["other.woff2"]),
+        ("boxed", &["other.woff2", "own.woff2"], &[]),
+    ] {
         let wrong = wrong_each_time(3, async || {
             let (load, _, legs) = recorded(name).await;
             let largest = load.largest().unwrap();
@@ -146,7 +154,7 @@ async fn text_that_fades_in_counts_when_a_font_moves_it() {
             let names = |fonts: &[TextFont]| -> Vec<String> {
                 fonts.iter().map(|f| f.url.rsplit('/').next().unwrap().to_owned()).collect()
             };
-            let told = names(&around.before) == [own] && names(&around.floats) == Vec::from_iter(floats);
+            let told = names(&around.before) == before && names(&around.floats) == floats;
             let its = (largest.tag.as_deref(), around.stays, told) == (Some("h1"), true, true);
             let font = given(&legs, "/own.woff2");
             (!its || font < 450.0).then(|| format!("{font} {largest:?} {legs:#?}"))
@@ -154,9 +162,11 @@ async fn text_that_fades_in_counts_when_a_font_moves_it() {
         .await;
         assert_eq!(wrong, None, "{name}");
     }
-    // What comes behind it does not move it: it never counts, faded in as it is.
-    let (load, ..) = recorded("behind").await;
-    let came = load.requests.iter().find(|r| r.url.ends_with("/own.woff2")).and_then(|r| r.end).unwrap();
-    assert!(load.animations.iter().any(|a| a.from < came && came < a.to), "{came:?} {:?}", load.animations);
-    assert_ne!(load.largest().unwrap().tag.as_deref(), Some("h1"));
+    // What comes behind it does not move it, nor what floats in a box of its own: it never counts, faded in as it is.
+    for name in ["behind", "apart"] {
+        let (load, ..) = recorded(name).await;
+        let came = load.requests.iter().find(|r| r.url.ends_with("/own.woff2")).and_then(|r| r.end).unwrap();
+        assert!(load.animations.iter().any(|a| a.from < came && came < a.to), "{came:?} {:?}", load.animations);
+        assert_ne!(load.largest().unwrap().tag.as_deref(), Some("h1"), "{name}");
+    }
 }
