@@ -24,7 +24,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 293] = [
+pub const PAGES: [&str; 315] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -318,6 +318,28 @@ pub const PAGES: [&str; 293] = [
     "leaflet-sleep/index.html",
     "ode-bootstrap-one/docs/explorer.html",
     "chai-jq/index.html",
+    "@evermade/overflow-slider/docs/index.html",
+    "@accessible360/accessible-slick/docs/index.html",
+    "bootstrap-rtl/bootstrap/docs/examples/carousel/index.html",
+    "glider-js/docs/index.html",
+    "sivaz_website/index.html",
+    "bootstrap-dark/examples/album.html",
+    "comicgen/index.html",
+    "accessibility/site/index.html",
+    "lobes4/examples/bootswatch.html",
+    "webtour/docs/index.html",
+    "luxy.js/index.html",
+    "bulma-carousel/src/demo/index.html",
+    "slider-pro-js/examples/example3.html",
+    "chocolat/demo/index.html",
+    "bootstrap-lightbox/docs/index.html",
+    "trip.js/docs/override_cosmo_theme/base.html",
+    "@oroinc/slick-carousel/index.html",
+    "smooth-scrolling/demos/split/index.html",
+    "lobes4/examples/logo-carousel.html",
+    "@ttskch/select2-bootstrap4-theme/docs/index.html",
+    "shariff/demo/index.html",
+    "vanta/index.html",
 ];
 /// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;
