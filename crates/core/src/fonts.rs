@@ -107,6 +107,17 @@ pub struct TextFont {
     pub url: Arc<str>,
     /// How the text is shown meanwhile.
     pub display: FontDisplay,
+    /// What the text would be set in without it, of the fonts that the page loaded.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub without: Vec<TextFont>,
+}
+
+impl TextFont {
+    /// A font in whose place the page has none.
+    #[must_use]
+    pub fn of(url: &str, display: FontDisplay) -> Self {
+        Self { url: url.into(), display, without: Vec::new() }
+    }
 }
 
 /// Families that every browser has.
@@ -129,13 +140,22 @@ const GENERIC: [&str; 13] = [
 /// The fonts that texts are set in, of those that their page loaded; each once.
 #[must_use]
 pub fn fonts_of(texts: &[TextStyle], loaded: &[FontFace]) -> Vec<TextFont> {
+    let mut fonts = set_in(texts, loaded);
+    for font in &mut fonts {
+        let its = |text: &&TextStyle| faces(text, loaded).iter().any(|face| *face.url == *font.url);
+        let texts: Vec<TextStyle> = texts.iter().filter(its).cloned().collect();
+        let left: Vec<FontFace> = loaded.iter().filter(|face| *face.url != *font.url).cloned().collect();
+        font.without = set_in(&texts, &left);
+    }
+    fonts
+}
+
+fn set_in(texts: &[TextStyle], loaded: &[FontFace]) -> Vec<TextFont> {
     let mut found: Vec<TextFont> = Vec::new();
-    for text in texts {
-        for face in faces(text, loaded) {
-            let font = TextFont { url: face.url.as_str().into(), display: FontDisplay::named(&face.display) };
-            if !found.contains(&font) {
-                found.push(font);
-            }
+    for face in texts.iter().flat_map(|text| faces(text, loaded)) {
+        let font = TextFont::of(&face.url, FontDisplay::named(&face.display));
+        if !found.contains(&font) {
+            found.push(font);
         }
     }
     found
@@ -267,6 +287,31 @@ mod tests {
         assert_eq!(weights("700", &["normal", "bold"]), ["bold"]);
         let slanted = [face("Pier", "700", "italic", "", "italic"), face("Pier", "400", "normal", "", "upright")];
         assert_eq!(files("Pier", "700", "normal", "Words", &slanted), ["upright"], "style goes before weight");
+    }
+
+    #[test]
+    fn without_its_font_a_text_is_set_in_the_next_that_is_there() {
+        let text = |weight: &str| TextStyle {
+            families: "Pier, Quay".into(),
+            weight: weight.into(),
+            style: "normal".into(),
+            letters: "Words".into(),
+        };
+        let loaded = [
+            face("Pier", "700", "normal", "", "bold"),
+            face("Pier", "400", "normal", "", "usual"),
+            face("Quay", "400", "normal", "", "quay"),
+        ];
+        let without = |texts: &[TextStyle], loaded: &[FontFace]| -> Vec<(String, Vec<String>)> {
+            let urls = |fonts: &[TextFont]| fonts.iter().map(|f| f.url.to_string()).collect();
+            fonts_of(texts, loaded).iter().map(|f| (f.url.to_string(), urls(&f.without))).collect()
+        };
+        let of = |font: &str, others: &[&str]| (font.to_owned(), others.iter().map(|o| (*o).to_owned()).collect());
+        assert_eq!(without(&[text("700")], &loaded), [of("bold", &["usual"])], "the bold one is drawn from the other");
+        assert_eq!(without(&[text("700")], &loaded[..1]), [of("bold", &[])]);
+        assert_eq!(without(&[text("700")], &[loaded[0].clone(), loaded[2].clone()]), [of("bold", &["quay"])]);
+        let both = without(&[text("400"), text("700")], &loaded);
+        assert_eq!(both, [of("usual", &["bold"]), of("bold", &["usual"])], "each by the words that are set in it");
     }
 
     #[test]

@@ -227,10 +227,11 @@ impl Load {
     }
 
     /// How text is shown while a font is on its way, where the largest text, or one that was it for a while, is set
-    /// in it.
+    /// in it, or would be without its own.
     pub(crate) fn display_of(&self, font: RequestId) -> Option<FontDisplay> {
         let url = &self.request(font)?.url;
-        let mut fonts = self.lcp_candidates.iter().flat_map(|c| c.fonts.iter().flatten());
+        let fonts = self.lcp_candidates.iter().flat_map(|c| c.fonts.iter().flatten());
+        let mut fonts = fonts.flat_map(|font| std::iter::once(font).chain(&font.without));
         fonts.find(|f| f.url == *url).map(|f| f.display)
     }
 

@@ -204,7 +204,7 @@ fn text_waits_for_its_font_as_the_sheet_says() {
         site.draws([220.0, 240.0]);
         site.draws([drawn, drawn + 10.0]);
         site.paints(drawn + 30.0, None);
-        site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("own.woff2").as_str().into(), display }]);
+        site.0.lcp_candidates[0].fonts = Some(vec![TextFont::of(&at("own.woff2"), display)]);
         found(&site, "text-waits-for-font")
     };
     let one = with(FontDisplay::Block, 1_000.0, 1_005.0);

@@ -328,7 +328,7 @@ fn text_whose_font_is_not_there_in_time_is_shown_at_its_limit() {
             Initiator { kind: InitiatorKind::Style, url: Some(at("late.css").as_str().into()), ..Initiator::default() };
         site.draws([drawn, drawn + 20.0]);
         site.paints(drawn + 40.0, None);
-        site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("own.woff2").as_str().into(), display }]);
+        site.0.lcp_candidates[0].fonts = Some(vec![TextFont::of(&at("own.woff2"), display)]);
         let sooner = forecast(&site, &[Edit::FasterResponse { file: file("late.css"), to: Some(Millis(50.0)) }]);
         change(&sooner, Metric::Lcp)
     };
@@ -348,7 +348,7 @@ fn a_late_frame_is_not_set_off_by_a_font_whose_limit_is_known_to_be_another() {
         site.draws([220.0, 240.0]);
         site.draws([3500.0, 3510.0]);
         site.paints(3530.0, None);
-        site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("own.woff2").as_str().into(), display }]);
+        site.0.lcp_candidates[0].fonts = Some(vec![TextFont::of(&at("own.woff2"), display)]);
         // Without edits the load comes back as it was.
         assert!(change(&forecast(&site, &[]), Metric::Lcp).abs() < 0.01);
     }
@@ -970,7 +970,7 @@ fn the_largest_text_does_not_wait_for_a_smaller_picture_that_its_frame_showed_as
     let picture = site.0.lcp_candidates.clone();
     site.paints(1240.0, None);
     site.0.lcp_candidates[0].size = 90_000.0;
-    let own = TextFont { url: at("own.woff2").as_str().into(), display: FontDisplay::Block };
+    let own = TextFont::of(&at("own.woff2"), FontDisplay::Block);
     site.0.lcp_candidates[0].fonts = Some(vec![own]);
     site.0.lcp_candidates.splice(0..0, picture);
     site.0.fcp = Some(Millis(260.0));
@@ -1113,7 +1113,7 @@ fn text_that_is_there_sooner_has_a_frame_of_its_own_where_the_thread_rests() {
         site.works(WorkName::Paint, 1, [shown + 10.0, shown + 20.0], None);
         site.0.dom_interactive = Some(Millis(2600.0));
         site.paints(shown + 40.0, None);
-        let own = TextFont { url: at("own.woff2").as_str().into(), display: FontDisplay::Auto };
+        let own = TextFont::of(&at("own.woff2"), FontDisplay::Auto);
         site.0.lcp_candidates[0].fonts = Some(vec![own]);
         change(&forecast(&site, &[Edit::DeferScript { file: file("late.js") }]), Metric::Lcp)
     };

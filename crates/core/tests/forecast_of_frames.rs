@@ -16,7 +16,7 @@ use std::sync::Arc;
 
 /// Text that is set in a font.
 fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
-    site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at(font).as_str().into(), display }]);
+    site.0.lcp_candidates[0].fonts = Some(vec![TextFont::of(&at(font), display)]);
 }
 
 /// How icons stand to the largest text: before it, floating before it, or elsewhere.
@@ -41,7 +41,7 @@ fn faded_in(stays: bool, icons: Icons, of_icons: [f64; 2]) -> Site {
     let name = String::from("appear");
     site.0.animations = vec![Animation { from: Millis(245.0), to: Millis(1245.0), name, node: Some(7) }];
     site.paints(825.0, None);
-    let font = || vec![TextFont { url: at("icons.woff2").as_str().into(), display: FontDisplay::Auto }];
+    let font = || vec![TextFont::of(&at("icons.woff2"), FontDisplay::Auto)];
     let before = if icons == Icons::Elsewhere { Vec::new() } else { font() };
     let floats = if icons == Icons::Float { font() } else { Vec::new() };
     site.0.lcp_candidates[0].animated = vec![AnimatedAround { node: 7, stays, before, floats }];
@@ -69,6 +69,41 @@ fn text_that_fades_in_waits_for_the_font_that_moves_it() {
     assert!(signs(Icons::Float, [1100.0, 800.0]) > 500.0);
     assert!(signs(Icons::Before, [1100.0, 800.0]) < 1.0);
     assert!(signs(Icons::Float, [700.0, 800.0]) < 1.0);
+}
+
+#[test]
+fn without_its_font_text_waits_for_the_one_that_it_is_set_in_then() {
+    // A heading in a bold font, which comes at 1,100; without that the browser draws it from the usual one.
+    let load = |usual: f64, known: bool| {
+        let mut site = Site::new();
+        for (name, came) in [("bold.woff2", 1_100.0), ("usual.woff2", usual)] {
+            let font = site.asks(name, ResourceKind::Font, [232.0, 232.0, came - 20.0, came]);
+            (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("").as_str().into()));
+        }
+        site.draws([230.0, 240.0]);
+        site.draws([804.0, 812.0]);
+        site.draws([1_104.0, 1_112.0]);
+        site.paints(1_125.0, None);
+        site.0.fcp = Some(Millis(250.0));
+        let without = if known { vec![TextFont::of(&at("usual.woff2"), FontDisplay::Block)] } else { Vec::new() };
+        site.0.lcp_candidates[0].fonts =
+            Some(vec![TextFont { without, ..TextFont::of(&at("bold.woff2"), FontDisplay::Block) }]);
+        let gain = |fonts: &[&str]| {
+            let edits: Vec<Edit> = fonts.iter().map(|font| Edit::Remove { file: file(font) }).collect();
+            -change(&forecast(&site, &edits), Metric::Lcp)
+        };
+        [gain(&["bold.woff2"]), gain(&["usual.woff2"]), gain(&["bold.woff2", "usual.woff2"])]
+    };
+    // In the frame at 804, which the usual one sets off.
+    let [bold, usual, both] = load(800.0, true);
+    near(bold, 300.0);
+    near(usual, 0.0);
+    assert!(both > 800.0, "in the first frame: {both}");
+    // The page shows it in no font of its own where there is none.
+    assert!(load(800.0, false)[0] > 800.0);
+    // A usual one that comes later than the bold has the heading come later, too.
+    let [bold, ..] = load(1_300.0, true);
+    assert!((-230.0..-170.0).contains(&bold), "{bold}");
 }
 
 #[test]

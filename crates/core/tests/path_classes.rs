@@ -739,7 +739,7 @@ fn what_the_parser_reads_when_it_is_past_the_text_does_not_bring_it() {
 
 /// Has the text of the largest paint be set in a font.
 fn set_in(site: &mut Site, font: &str, display: FontDisplay) {
-    site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at(font).as_str().into(), display }]);
+    site.0.lcp_candidates[0].fonts = Some(vec![TextFont::of(&at(font), display)]);
 }
 
 #[test]

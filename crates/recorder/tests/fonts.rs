@@ -106,7 +106,7 @@ async fn holds(name: &str, trouble: impl Fn(&Load, &[Leg]) -> Option<String>) {
         let largest = load.largest().unwrap();
         assert_eq!(largest.tag.as_deref(), Some("h1"));
         let file = |name: &str| load.requests.iter().find(|r| r.url.ends_with(name)).unwrap().url.clone();
-        let own = TextFont { url: file("/own.woff2"), display: FontDisplay::Auto };
+        let own = TextFont::of(&file("/own.woff2"), FontDisplay::Auto);
         assert_eq!(largest.fonts.as_deref(), Some(&[own][..]), "{name}");
         // To be told of fonts costs neither the server nor the recording a request.
         assert_eq!(sheets, Some(1), "{name}");

@@ -15,6 +15,7 @@ use std::io::Read;
 const PAGE: &str = r#"<!doctype html><html><head><title>Ferries</title>
 <script src="/lib/pier.js"></script>
 <link rel="stylesheet" href="/css/site.css">
+<style>p{margin:0}@font-face{font-family:"Pier Deck";src:url(/quay.woff2)}</style>
 <script src="/plugins/deck/slider.js"></script>
 <script>Pier.start();</script>
 </head><body><img src="/hero.jpg" loading="lazy"><img data-src="/late.jpg" alt="">
@@ -146,6 +147,9 @@ fn a_file_taken_off_is_named_nowhere_and_asked_for_by_nobody() {
     assert!(book.taken_off.contains("http://www.pier.test/plugins/deck/slider.js"));
     let book = done(&small, Edit::Remove { file: file("/css/base.css") });
     assert!(!at(&book, "site.css").text().expect("text").contains("@import"));
+    let book = done(&small, Edit::Remove { file: file("/quay.woff2") });
+    assert!(at(&book, "site.css").text().expect("text").starts_with("@import \"base.css\";a{color:red}"));
+    assert!(!page(&book).contains("Pier Deck") && page(&book).contains("<style>p{margin:0}</style>"));
     assert!(refused(Edit::Remove { file: file("/") }).contains("own document"));
     assert!(refused(Edit::Remove { file: file("/gone.js") }).contains("did not ask for gone.js"));
 }

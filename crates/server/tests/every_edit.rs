@@ -205,6 +205,10 @@ async fn text_is_shown_before_its_font_and_a_font_is_asked_for_sooner() {
     assert!(waits(&plain), "hidden until the font has come");
     let shown = again(&base, &["show_text:q.woff2"], &[], "").await.recorded.load();
     assert!(!waits(&shown));
+    // Taken off, it is asked for by nobody, and nothing fails.
+    let off = again(&base, &["remove:q.woff2"], &[], "").await.recorded.load();
+    assert!(asked(&off, "q.woff2").is_none(), "{}", asked_for(&off));
+    assert!(off.largest().unwrap().at.0 + 500.0 < plain.largest().unwrap().at.0);
     // A script that takes 300 ms to come stands above the text, which is what asks for the font.
     let after = |l: &Load| one(l, "q.woff2").start.0 - one(l, "/text").first_byte.unwrap().0;
     // A machine that others use too can stand still within a load: what is late three times in a row is late.

@@ -16,7 +16,7 @@ pub(super) const CHECK: Check = Check {
         example.request(url, ResourceKind::Font, 160.0, 540.0, 30_000);
         let largest = &mut example.load.lcp_candidates[0];
         (largest.kind, largest.url) = (PaintKind::Text, None);
-        largest.fonts = Some(vec![TextFont { url: url.into(), display: FontDisplay::Block }]);
+        largest.fonts = Some(vec![TextFont::of(&url, FontDisplay::Block)]);
         example.words("the largest element is a heading in quay.woff2, which is asked for at 160 ms and comes at 540; largest paint at 600 ms")
     },
     gives: "The largest text waits 380 ms for quay.woff2",

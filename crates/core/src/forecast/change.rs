@@ -211,6 +211,7 @@ impl<'g> Change<'g> {
             self.world.moment_mut(phase.of(id)).gone = true;
             open.push(phase.of(id));
         }
+        self.set_in_another(id);
         if let Some(released) = self.ground.moments.released.get(&id).copied() {
             self.let_go(id);
             if !self.world.moment(released).gone {
@@ -237,6 +238,16 @@ impl<'g> Change<'g> {
                     self.inside_gone(task, &stretches, open);
                 }
             }
+        }
+    }
+
+    /// What waited for a font waits for those that the text is set in without it.
+    fn set_in_another(&mut self, font: RequestId) {
+        let moments = &self.ground.moments;
+        let (Some(settled), Some(others)) = (moments.settled.get(&font), moments.stand_ins.get(&font)) else { return };
+        for i in self.needs_on(*settled) {
+            let need = self.world.needs[i];
+            self.world.needs.extend(others.iter().map(|other| Need { on: *other, ..need }));
         }
     }
 

@@ -48,7 +48,9 @@ pub(super) struct Moments {
     /// Those of them that the parser waits for.
     pub holds_parser: HashSet<RequestId>,
     /// When text no longer waited for a font.
-    pub settled: HashMap<RequestId, Place>,
+    pub settled: BTreeMap<RequestId, Place>,
+    /// When it would no longer have waited for those that it would be set in without that.
+    pub stand_ins: HashMap<RequestId, Vec<Place>>,
     /// Before each task the end of the last one that later ones may build on.
     pub acted: Vec<Option<Place>>,
     /// The moments within each task.
@@ -152,13 +154,14 @@ impl<'g, 'a> Builder<'g, 'a> {
             builder.edges(place, edges, None);
             place
         });
-        builder.lags();
-        builder.skips();
         let settled = builder.known.iter().filter_map(|((moment, _), place)| match moment {
             Moment::FontSettled(font) => Some((*font, *place)),
             _ => None,
         });
-        let settled = settled.collect();
+        let settled: BTreeMap<RequestId, Place> = settled.collect();
+        let stand_ins = settled.keys().map(|font| (*font, builder.stand_ins(*font))).collect();
+        builder.lags();
+        builder.skips();
         let holds = |id: &RequestId| load.request(*id).is_some_and(|r| graph.holds_parser(r));
         let holds_parser = builder.released.keys().copied().filter(holds).collect();
         Moments {
@@ -173,6 +176,7 @@ impl<'g, 'a> Builder<'g, 'a> {
             released: builder.released,
             holds_parser,
             settled,
+            stand_ins,
             acted: builder.acted,
             within: builder.within,
         }
@@ -688,6 +692,12 @@ impl<'g, 'a> Builder<'g, 'a> {
         }
         self.world.fades.push(fade);
         Some(place)
+    }
+
+    /// When text would no longer wait for those that it would be set in without a font.
+    fn stand_ins(&mut self, font: RequestId) -> Vec<Place> {
+        let others = self.graph.standing_in_for(font);
+        others.into_iter().map(|(at, other)| self.told_by(Moment::FontSettled(other), at.0)).collect()
     }
 
     /// When text no longer waits for a font: when it has come, or when the browser gives up on it.

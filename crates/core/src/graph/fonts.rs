@@ -19,13 +19,32 @@ impl<'a> Graph<'a> {
 
     /// When the text of a paint no longer waited for each of its fonts: it had come, or was given up on.
     pub(super) fn settled_fonts(&self, paint: Millis, painted: Millis) -> Vec<(Millis, RequestId)> {
-        let settled = |(font, request): (&TextFont, &Request)| {
-            let settled = font.display.settled(request.start, request.end)?;
-            let asked_in = self.frame_asking_first(request).map(|task| self.work(task).end());
-            Some((asked_in.map_or(settled, |end| settled.max(end)), request.id))
-        };
         let fonts = self.fonts_of(paint).unwrap_or_default().into_iter();
-        fonts.filter_map(settled).filter(|(at, _)| *at <= painted).collect()
+        let settled = fonts.filter_map(|(font, request)| Some((self.settled_font(font, request)?, request.id)));
+        settled.filter(|(at, _)| *at <= painted).collect()
+    }
+
+    /// When text no longer waited for a font.
+    fn settled_font(&self, font: &TextFont, request: &Request) -> Option<Millis> {
+        let settled = font.display.settled(request.start, request.end)?;
+        let asked_in = self.frame_asking_first(request).map(|task| self.work(task).end());
+        Some(asked_in.map_or(settled, |end| settled.max(end)))
+    }
+
+    /// The fonts that text would be set in without one, of those that the page asked for (CSS Fonts 4, section 5), and
+    /// when it would no longer have waited for each.
+    pub(crate) fn standing_in_for(&self, font: RequestId) -> Vec<(Millis, RequestId)> {
+        let Some(font) = self.load.request(font) else { return Vec::new() };
+        let fonts = self.load.lcp_candidates.iter().flat_map(|c| c.fonts.iter().flatten());
+        let others = fonts.filter(|f| f.url == font.url).flat_map(|f| &f.without);
+        let asked = others.filter_map(|other| {
+            let request = self.load.request(self.prepared.all_for(&other.url).next_back()?.id)?;
+            Some((self.settled_font(other, request)?, request.id))
+        });
+        let mut found: Vec<(Millis, RequestId)> = asked.collect();
+        found.sort_by_key(|(_, id)| *id);
+        found.dedup_by_key(|(_, id)| *id);
+        found
     }
 
     /// The frame in which the page first asked for a font, where that is how this one was asked for, by its task. Its

@@ -200,6 +200,6 @@ pub fn font_asked_for_late(display: FontDisplay) -> Site {
     site.draws([3012.0, 3020.0]);
     site.paints(3040.0, None);
     site.0.fcp = Some(Millis(2140.0));
-    site.0.lcp_candidates[0].fonts = Some(vec![TextFont { url: at("words.woff2").as_str().into(), display }]);
+    site.0.lcp_candidates[0].fonts = Some(vec![TextFont::of(&at("words.woff2"), display)]);
     site
 }

@@ -1,6 +1,7 @@
 //! Reading and rewriting style sheets, by a tokenizer that follows the CSS syntax specification.
 
 use cssparser::{ParseError, Parser, ParserInput, Token};
+use phainon_core::ResourceKey;
 use std::ops::Range;
 use url::Url;
 
@@ -128,6 +129,55 @@ pub fn addresses(text: &str) -> Vec<(Range<usize>, String)> {
     let mut found = Vec::new();
     walk(&mut Parser::new(&mut input), &mut found, false);
     found
+}
+
+/// The `@font-face` and `@import` rules of a sheet that name one of the files, in order of where they stand.
+#[must_use]
+pub fn naming(text: &str, base: &Url, files: &[ResourceKey]) -> Vec<Rule> {
+    fn walk(text: &str, part: Range<usize>, names: &dyn Fn(&str) -> bool, found: &mut Vec<Rule>) {
+        for rule in rules(text, part) {
+            match (&rule.at, rule.block.clone()) {
+                (_, Some(block)) if rule.holds_rules() => walk(text, block, names, found),
+                (Some(at), _) if at == "font-face" || at == "import" => {
+                    if addresses(&text[rule.all.clone()]).iter().any(|(_, address)| names(address)) {
+                        found.push(rule);
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+    let names = |address: &str| base.join(address).is_ok_and(|u| files.contains(&ResourceKey::of(u.as_str())));
+    let mut found = Vec::new();
+    walk(text, 0..text.len(), &names, &mut found);
+    found
+}
+
+/// A document with its `style` elements changed.
+#[must_use]
+pub fn in_styles(markup: &str, mut change: impl FnMut(&str) -> String) -> String {
+    let mut new = String::with_capacity(markup.len());
+    let mut rest = markup;
+    // What stands in a style element ends at its end tag, whatever it holds.
+    while let Some(open) = rest.find("<style").and_then(|at| rest[at..].find('>').map(|end| at + end + 1)) {
+        let close = rest[open..].find("</style").map_or(rest.len(), |end| open + end);
+        new.push_str(&rest[..open]);
+        new.push_str(&change(&rest[open..close]));
+        rest = &rest[close..];
+    }
+    new.push_str(rest);
+    new
+}
+
+/// A sheet without the rules that would have the browser load one of the files: its imports, and the faces of its fonts
+/// with all else that they name. A picture is named by rules that do more.
+#[must_use]
+pub fn without_files(text: &str, base: &Url, files: &[ResourceKey]) -> String {
+    let mut new = text.to_owned();
+    for rule in naming(text, base, files).into_iter().rev() {
+        new.replace_range(rule.all, "");
+    }
+    new
 }
 
 /// A part of a sheet with its addresses made whole, so that it can stand elsewhere.

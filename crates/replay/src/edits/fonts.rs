@@ -14,7 +14,7 @@ pub fn show_text(book: &mut Book, file: &ResourceKey) -> Tried {
         let (Some(text), Ok(base)) = (answer.text(), Url::parse(&answer.url)) else { continue };
         let new = match answer.kind {
             ResourceKind::Style => swapped(&text, &base, file),
-            ResourceKind::Document => in_styles(&text, &base, file),
+            ResourceKind::Document => css::in_styles(&text, |style| swapped(style, &base, file)),
             _ => continue,
         };
         if new != text {
@@ -29,41 +29,12 @@ pub fn show_text(book: &mut Book, file: &ResourceKey) -> Tried {
 }
 
 fn swapped(text: &str, base: &Url, file: &ResourceKey) -> String {
-    fn walk(text: &str, part: std::ops::Range<usize>, base: &Url, file: &ResourceKey, places: &mut Vec<usize>) {
-        for rule in css::rules(text, part) {
-            let Some(block) = rule.block.clone() else { continue };
-            if rule.holds_rules() {
-                walk(text, block, base, file, places);
-            } else if rule.at.as_deref() == Some("font-face")
-                && css::addresses(&text[block.clone()])
-                    .iter()
-                    .any(|(_, a)| base.join(a).is_ok_and(|u| ResourceKey::of(u.as_str()) == *file))
-            {
-                // The last declaration of a name is the one that counts.
-                places.push(block.end);
-            }
-        }
-    }
-    let mut places = Vec::new();
-    walk(text, 0..text.len(), base, file, &mut places);
     let mut new = text.to_owned();
-    for at in places.into_iter().rev() {
-        new.insert_str(at, ";font-display:swap");
+    // The last declaration of a name is the one that counts.
+    let faces = css::naming(text, base, std::slice::from_ref(file)).into_iter().filter_map(|rule| rule.block);
+    for block in faces.rev() {
+        new.insert_str(block.end, ";font-display:swap");
     }
-    new
-}
-
-fn in_styles(markup: &str, base: &Url, file: &ResourceKey) -> String {
-    let mut new = String::with_capacity(markup.len());
-    let mut rest = markup;
-    // What stands in a style element ends at its end tag, whatever it holds.
-    while let Some(open) = rest.find("<style").and_then(|at| rest[at..].find('>').map(|end| at + end + 1)) {
-        let close = rest[open..].find("</style").map_or(rest.len(), |end| open + end);
-        new.push_str(&rest[..open]);
-        new.push_str(&swapped(&rest[open..close], base, file));
-        rest = &rest[close..];
-    }
-    new.push_str(rest);
     new
 }
 
@@ -81,6 +52,7 @@ mod tests {
         assert!(new.starts_with(
             "@font-face{font-family:Quay;font-display:block;src:url(../fonts/quay.woff2);font-display:swap}"
         ));
-        assert!(in_styles(&format!("<p><style>{sheet}</style>"), &base, &file).contains("swap"));
+        let markup = format!("<p><style>{sheet}</style>");
+        assert!(css::in_styles(&markup, |style| swapped(style, &base, &file)).contains("swap"));
     }
 }

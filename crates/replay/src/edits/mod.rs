@@ -19,6 +19,8 @@ mod server;
 mod subset_font;
 mod used;
 
+pub use css::{in_styles, without_files};
+
 use crate::answer::Answer;
 use crate::book::Book;
 use phainon_core::metrics::Coverage;

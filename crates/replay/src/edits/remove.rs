@@ -11,8 +11,8 @@ use std::collections::BTreeSet;
 /// Elements that are nothing without the file that they name. An anchor leads to a file, it does not load one.
 const LOAD: &str = "script, link, img, iframe, source, video, audio, embed, object, track, input, image, use";
 
-/// Takes a file out of the documents and sheets that name it, and has the browser not ask for it where a
-/// script does.
+/// Takes a file out of the documents and sheets that name it, a font with its faces, and has the browser not ask for it
+/// where a script does.
 pub fn file(book: &mut Book, file: &ResourceKey) -> Tried {
     let places = places(book, file)?;
     if let Some(document) = book.document()
@@ -76,22 +76,11 @@ fn take_off(book: &mut Book, places: &[usize], files: &[ResourceKey]) {
             })],
         )
     });
+    each_document(book, |text, base| Some(css::in_styles(text, |style| css::without_files(style, base, files))));
     for answer in book.answers.iter_mut().filter(|a| a.kind == ResourceKind::Style && a.exact) {
         let (Some(text), Ok(base)) = (answer.text(), url::Url::parse(&answer.url)) else { continue };
-        let imports: Vec<_> = css::rules(&text, 0..text.len())
-            .into_iter()
-            .filter(|r| r.at.as_deref() == Some("import"))
-            .filter(|r| {
-                css::addresses(&text[r.all.clone()])
-                    .iter()
-                    .any(|(_, a)| base.join(a).is_ok_and(|u| files.contains(&ResourceKey::of(u.as_str()))))
-            })
-            .collect();
-        if !imports.is_empty() {
-            let mut new = text.clone();
-            for rule in imports.iter().rev() {
-                new.replace_range(rule.all.clone(), "");
-            }
+        let new = css::without_files(&text, &base, files);
+        if new != text {
             answer.set_text(&new);
         }
     }

@@ -23,7 +23,7 @@ pub enum Instead {
     /// It sends it at once.
     #[default]
     AtOnce,
-    /// It sends an empty one.
+    /// It sends an empty one; of a font, sheets that do not name it.
     Nothing,
 }
 

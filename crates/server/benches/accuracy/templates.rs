@@ -10,9 +10,10 @@ use axum::http::{HeaderMap, HeaderValue, StatusCode, Uri, header};
 use axum::middleware::map_response;
 use axum::response::{IntoResponse, Response};
 use axum::routing::any;
-use phainon_core::Conditions;
+use phainon_core::{Conditions, ResourceKey};
 use phainon_local::{LocalHosts, Offer};
 use phainon_recorder::RecordRequest;
+use phainon_replay::edits::{in_styles, without_files};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::{BTreeSet, HashMap};
@@ -396,8 +397,8 @@ struct Site {
     root: PathBuf,
     waits: Waits,
     otherwise: Mutex<Option<(String, Instead)>>,
-    /// Packed once: packing takes longer than a server that is quick.
-    packed: Mutex<HashMap<String, Vec<u8>>>,
+    /// Packed once, by address and length: packing takes longer than a server that is quick.
+    packed: Mutex<HashMap<(String, usize), Vec<u8>>>,
 }
 
 pub struct Served {
@@ -515,7 +516,8 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
     let document = host == HOST && mime.starts_with("text/html");
     let asked_for = format!("https://{host}{}", request.uri().path_and_query().map_or("/", |p| p.as_str()));
     let otherwise = site.otherwise.lock().unwrap_or_else(PoisonError::into_inner).clone();
-    let instead = otherwise.filter(|(url, _)| *url == asked_for).map(|(_, instead)| instead);
+    let off = otherwise.as_ref().filter(|(_, instead)| *instead == Instead::Nothing).map(|(url, _)| url.as_str());
+    let instead = otherwise.as_ref().filter(|(url, _)| *url == asked_for).map(|(_, instead)| *instead);
     if instead == Some(Instead::Nothing) {
         return sent(&site, &asked_for, Vec::new(), mime, request.headers());
     }
@@ -534,11 +536,13 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
             None => (None, mime),
         };
         match body {
-            Some(body) if document => {
-                let body = with_libraries(&String::from_utf8_lossy(&body), &path).into_bytes();
+            Some(body) => {
+                let body =
+                    if document { with_libraries(&String::from_utf8_lossy(&body), &path).into_bytes() } else { body };
+                let font = off.filter(|url| is_font(url));
+                let body = font.and_then(|font| without_font(&body, mime, &asked_for, font)).unwrap_or(body);
                 sent(&site, &asked_for, body, mime, request.headers())
             }
-            Some(body) => sent(&site, &asked_for, body, mime, request.headers()),
             None => not_there(),
         }
     };
@@ -546,6 +550,22 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
         tokio::time::sleep(site.waits.of(request.uri(), document).saturating_sub(began.elapsed())).await;
     }
     response
+}
+
+fn is_font(url: &str) -> bool {
+    mime(url.split(['?', '#']).next().unwrap_or_default()).starts_with("font/")
+}
+
+/// A sheet or a document without a font. Sent empty a font is refused once it has come, which is waited for as it would
+/// be for the font, and has text laid out anew.
+fn without_font(body: &[u8], mime: &str, url: &str, font: &str) -> Option<Vec<u8>> {
+    let (text, url, font) = (String::from_utf8_lossy(body), url.parse().ok()?, [ResourceKey::of(font)]);
+    let without = |sheet: &str| without_files(sheet, &url, &font);
+    match mime {
+        "text/css" => Some(without(&text).into_bytes()),
+        _ if mime.starts_with("text/html") => Some(in_styles(&text, without).into_bytes()),
+        _ => None,
+    }
 }
 
 fn not_there() -> Response {
@@ -635,7 +655,7 @@ fn sent(site: &Site, url: &str, body: Vec<u8>, mime: &'static str, asked: &Heade
         return (headers, body).into_response();
     }
     let mut packed = site.packed.lock().unwrap_or_else(PoisonError::into_inner);
-    let packed = packed.entry(url.to_owned()).or_insert_with(|| {
+    let packed = packed.entry((url.to_owned(), body.len())).or_insert_with(|| {
         let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::new(6));
         // Writing to memory does not fail.
         let _ = encoder.write_all(&body);
