@@ -126,6 +126,51 @@ fn text_that_fades_in_is_shown_by_what_next_paints_it() {
     near(lcp(&floating, &taken(&["signs.woff2"])), 825.0 + 300.0);
 }
 
+/// A heading that fades in from the first frame on, for a second, and stays. Its font comes at a moment; other words are
+/// in the first frame.
+fn faded_heading(came: f64, drawn: f64) -> Site {
+    let mut site = Site::new();
+    let font = site.asks("own.woff2", ResourceKind::Font, [232.0, 232.0, came - 20.0, came]);
+    (font.initiator.kind, font.initiator.url) = (InitiatorKind::Style, Some(at("").as_str().into()));
+    let name = String::from("opacity");
+    site.0.animations = vec![Animation { from: Millis(235.0), to: Millis(1_235.0), name, node: Some(7) }];
+    site.draws([230.0, 240.0]);
+    site.draws([drawn, drawn + 8.0]);
+    if came > drawn {
+        site.draws([came + 4.0, came + 12.0]);
+    }
+    site.paints(drawn + 21.0, None);
+    site.0.fcp = Some(Millis(250.0));
+    let mut words = site.0.lcp_candidates[0].clone();
+    (words.at, words.size) = (Millis(250.0), 4_000.0);
+    let heading = &mut site.0.lcp_candidates[0];
+    heading.animated = vec![AnimatedAround { node: 7, stays: true, before: Vec::new(), floats: Vec::new() }];
+    heading.fonts = Some(vec![TextFont::of(&at("own.woff2"), FontDisplay::Auto)]);
+    site.0.lcp_candidates.insert(0, words);
+    site
+}
+
+#[test]
+fn text_under_a_fade_counts_when_its_font_is_given_up_on_and_not_when_it_is_shown_at_once() {
+    let lcp = |site: &Site, edit: Edit| forecast(site, &[edit]).after.lcp_ms.unwrap().0;
+    let show = || Edit::ShowText { file: file("own.woff2") };
+    let remove = || Edit::Remove { file: file("own.woff2") };
+    // It is shown at 2,000. Shown at once it is painted where it cannot be seen, and counts once the font has come.
+    let late = faded_heading(4_000.0, 2_000.5);
+    assert!(given(&late, "own.woff2") > 1_700.0, "{:#?}", path_to_largest(&Prepared::plain(late.0.clone())));
+    near(lcp(&late, show()), 4_004.0 + 21.0);
+    // Without the font nothing has it painted anew: the other words are the largest that counts.
+    near(lcp(&late, remove()), 250.0);
+    // With a font that comes before that it counts when it did, however it is shown meanwhile.
+    let sooner = faded_heading(1_500.0, 1_504.0);
+    near(lcp(&sooner, show()), 1_525.0);
+    near(lcp(&sooner, Edit::FasterResponse { file: file("own.woff2"), to: Some(Millis(500.0)) }), 1_525.0 - 748.0);
+    // A fade that begins later found the text on the screen.
+    let mut seen = faded_heading(4_000.0, 2_000.5);
+    seen.0.animations[0].from = Millis(700.0);
+    assert!(lcp(&seen, show()) < 300.0);
+}
+
 /// Frames of the screen: when, and how much of the page is there.
 fn screens(site: &mut Site, frames: &[(f64, f64)]) {
     let frame = |(at, complete): &(f64, f64)| ScreenFrame {

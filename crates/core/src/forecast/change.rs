@@ -249,6 +249,9 @@ impl<'g> Change<'g> {
             let need = self.world.needs[i];
             self.world.needs.extend(others.iter().map(|other| Need { on: *other, ..need }));
         }
+        for fade in self.world.fades.iter_mut().filter(|fade| fade.fonts.contains(settled)) {
+            fade.fonts.extend(others);
+        }
     }
 
     /// Whether a run is no longer in its task.

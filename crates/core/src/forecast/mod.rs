@@ -229,7 +229,7 @@ impl Model {
     }
 
     fn path(&self, world: &world::World, times: &Times) -> Vec<Step> {
-        let Some(to) = outcome::largest(&self.ground.moments, times) else { return Vec::new() };
+        let Some(to) = outcome::largest(&self.ground.moments, world, times) else { return Vec::new() };
         steps::steps(&self.ground.prepared, &self.ground.moments, world, times, to)
     }
 

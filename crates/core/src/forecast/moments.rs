@@ -678,13 +678,16 @@ impl<'g, 'a> Builder<'g, 'a> {
             let done = Phase::Done.of(font);
             (self.world.moment(done).at >= at - SLACK).then_some(done)
         };
-        let [fonts, floats] = [&faded.fonts, &faded.floats].map(|ids| ids.iter().filter_map(|id| comes(*id)).collect());
+        let [mut fonts, floats]: [Vec<Place>; 2] =
+            [&faded.fonts, &faded.floats].map(|ids| ids.iter().filter_map(|id| comes(*id)).collect());
+        let settled = faded.settled.iter().filter(|(settled, _)| settled.0 >= at - SLACK);
         let any = self.graph.fonts().filter_map(|(_, id)| comes(id)).collect();
+        fonts.extend(settled.map(|(settled, font)| self.told_by(Moment::FontSettled(*font), settled.0)));
         let lasts = faded.ends.filter(|ends| ends.0 >= at - SLACK).map(|ends| ends.0 - from);
         let begun = self.world.add(Kind::After, from);
         let edges = self.graph.needs(Moment::Animated(faded.animation), Millis(from));
         self.edges(begun, edges, None);
-        let fade = Fade { begun, lasts, fonts, floats, any };
+        let fade = Fade { begun, lasts, fonts, floats, any, candidate };
         let place = self.world.add(Kind::Repainted(u32::try_from(self.world.fades.len()).ok()?), at);
         self.world.need(place, begun, Bond::Origin);
         for font in fade.needs() {

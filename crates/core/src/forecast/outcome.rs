@@ -1,6 +1,6 @@
 //! The figures of a run.
 
-use super::moments::Moments;
+use super::moments::{Moments, Paint};
 use super::run::Times;
 use super::world::{Phase, World};
 use crate::metrics::{Metric, blocking, quiet};
@@ -61,11 +61,11 @@ impl Figures {
 /// What a run comes to.
 pub(super) fn figures(load: &Load, moments: &Moments, world: &World, times: &Times) -> Figures {
     let at = |place: super::world::Place| Some(times.at[place as usize]).filter(|at| at.is_finite());
-    let candidates: Vec<(f64, f64)> = moments.candidates.iter().filter_map(|c| Some((c.size, at(c.moment)?))).collect();
     let first = moments.first_paint.and_then(|p| at(p.moment));
     // Whatever is a candidate for the largest paint is a contentful one.
-    let fcp = first.map(|first| candidates.iter().map(|c| c.1).fold(first, f64::min));
-    let lcp = candidates.iter().max_by(|a, b| a.0.total_cmp(&b.0)).map(|c| fcp.unwrap_or(0.0).max(c.1));
+    let contentful = moments.candidates.iter().filter_map(|c| at(c.moment));
+    let fcp = first.map(|first| contentful.fold(first, f64::min));
+    let lcp = largest(moments, world, times).and_then(at).map(|at| fcp.unwrap_or(0.0).max(at));
     let known = |subject| load.why_missing(subject).is_none();
     Figures {
         fcp_ms: fcp.map(Millis),
@@ -89,10 +89,19 @@ fn layout_shift(load: &Load, moments: &Moments, times: &Times) -> f64 {
     crate::metrics::cls(&happen)
 }
 
-/// The paint of the largest candidate that comes.
-pub(super) fn largest(moments: &Moments, times: &Times) -> Option<super::world::Place> {
-    let comes = moments.candidates.iter().filter(|c| times.at[c.moment as usize].is_finite());
-    comes.max_by(|a, b| a.size.total_cmp(&b.size)).map(|c| c.moment)
+/// The paint of the largest candidate that counts.
+pub(super) fn largest(moments: &Moments, world: &World, times: &Times) -> Option<super::world::Place> {
+    counted(moments, world, times).into_iter().max_by(|a, b| a.size.total_cmp(&b.size)).map(|c| c.moment)
+}
+
+/// The candidates that come. Text under a fade that nothing paints anew does not count where there is another; what the
+/// largest would be where there is none is not known, and it is taken to count when it did.
+fn counted<'m>(moments: &'m Moments, world: &World, times: &Times) -> Vec<&'m Paint> {
+    let at = |place: super::world::Place| times.at[place as usize];
+    let hidden = |place: usize| world.fades.iter().any(|f| f.candidate == place && f.first(&at).is_none());
+    let come = || moments.candidates.iter().enumerate().filter(|(_, c)| at(c.moment).is_finite());
+    let seen: Vec<&Paint> = come().filter(|(place, _)| !hidden(*place)).map(|(_, c)| c).collect();
+    if seen.is_empty() { come().map(|(_, c)| c).collect() } else { seen }
 }
 
 fn total_blocking(load: &Load, moments: &Moments, world: &World, times: &Times, fcp: f64) -> Millis {

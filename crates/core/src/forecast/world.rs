@@ -42,12 +42,14 @@ pub(super) struct Fade {
     pub begun: Place,
     /// Its end does, so long after its beginning in ms.
     pub lasts: Option<f64>,
-    /// Fonts that do.
+    /// Fonts that do: once they come, or are given up on.
     pub fonts: Vec<Place>,
     /// As long as one of these is on its way,
     pub floats: Vec<Place>,
     /// any of these does.
     pub any: Vec<Place>,
+    /// The candidate for the largest paint that the text is.
+    pub candidate: usize,
 }
 
 impl Fade {

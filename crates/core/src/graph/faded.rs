@@ -1,7 +1,7 @@
 //! Text that is faded in (CSS Animations, section 3; Largest Contentful Paint, section 2.1): painted while it cannot be
 //! seen it does not count, and a fade paints nothing anew. It counts when it is painted next after the fade began: once
-//! a font comes that it is set in, or that text before it is set in which it moves with, or when the fade is over and
-//! leaves it to the page's own style. Any font that comes has text laid out anew whose own is still on its way; where
+//! a font comes that it is set in, or that text before it is set in which it moves with, or its own is given up on, or
+//! when the fade is over and leaves it to the page's own style. Any font that comes has text laid out anew whose own is still on its way; where
 //! such text floats, so is what stands beside it. Tried in the browser that records.
 
 use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
@@ -20,6 +20,9 @@ pub(crate) struct Faded {
     pub ends: Option<Millis>,
     /// Fonts that came, which do.
     pub fonts: Vec<RequestId>,
+    /// When it no longer waited for each of its own, which does as well: where the fade lay over it from the first
+    /// paint on. Else it would have been seen before.
+    pub settled: Vec<(Millis, RequestId)>,
     /// Fonts of what floats beside the text: as long as one of these is on its way, any does that comes.
     pub floats: Vec<RequestId>,
     /// Whether the recording tells that it is the opacity which is animated.
@@ -44,6 +47,7 @@ impl Graph<'_> {
             animation: place,
             ends: (!around.stays).then_some(over),
             fonts: self.came(around.before.iter().chain(candidate.fonts.iter().flatten())),
+            settled: self.settled_under(candidate, animation.from, by),
             floats: self.came(&around.floats),
             known: around.stays || animation.name == "opacity",
         })
@@ -57,6 +61,12 @@ impl Graph<'_> {
         ids.sort_unstable();
         ids.dedup();
         ids
+    }
+
+    /// When text under a fade no longer waited for each of its fonts.
+    fn settled_under(&self, candidate: &LcpCandidate, begun: Millis, by: Millis) -> Vec<(Millis, RequestId)> {
+        let covered = self.load.fcp.is_some_and(|first| begun <= first + TOLD_AFTER);
+        if covered { self.settled_fonts(candidate.at, by) } else { Vec::new() }
     }
 
     /// The page's fonts, whatever became of them.
@@ -79,8 +89,9 @@ impl Graph<'_> {
         let until = faded.floats.iter().filter_map(end).reduce(Millis::max).unwrap_or(Millis::ZERO);
         let any = self.fonts().filter(move |(at, _)| *at < until).map(|(at, font)| (at, Moment::Done(font)));
         let fonts = faded.fonts.iter().filter_map(move |font| Some((end(font)?, Moment::Done(*font))));
+        let settled = faded.settled.iter().map(|(at, font)| (*at, Moment::FontSettled(*font)));
         let begun = self.load.animations[faded.animation].from;
-        fonts.chain(any).chain(over).filter(move |(at, _)| *at > begun && *at <= drawn)
+        settled.chain(fonts).chain(any).chain(over).filter(move |(at, _)| *at > begun && *at <= drawn)
     }
 
     /// What a text that is faded in was painted anew for by a moment.

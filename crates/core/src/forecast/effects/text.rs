@@ -11,7 +11,11 @@ pub(super) fn show(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
     let moments = &change.ground.moments;
     let fonts = requests(change, file)?;
     let come = fonts.iter().filter(|id| holds(&change.ground.prepared.load, **id)).map(|id| Phase::Done.of(*id));
-    let settled = fonts.iter().filter_map(|id| moments.settled.get(id).copied());
+    let settled: Vec<Place> = fonts.iter().filter_map(|id| moments.settled.get(id).copied()).collect();
+    // Under a fade it is painted all the same, and does not count until its font has it painted anew.
+    for fade in &mut change.world.fades {
+        fade.fonts.retain(|place| !settled.contains(place));
+    }
     let waits: Vec<Place> = come.chain(settled).collect();
     let paints: Vec<Place> = moments.candidates.iter().chain(&moments.first_paint).map(|p| p.moment).collect();
     let drawn: Vec<bool> = change
