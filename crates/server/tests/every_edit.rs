@@ -9,10 +9,12 @@ use axum::Router;
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::get;
-use phainon_core::{Load, PageImage, RenderBlocking, Request};
+use phainon_core::forecast::Model;
+use phainon_core::{Edit, Load, NoBodies, PageImage, Prepared, RenderBlocking, Request};
 use phainon_local::{LocalHosts, Offer};
 use phainon_recorder::RecordRequest;
 use reload::{Recorded, TURN, again, conditions};
+use std::sync::Arc;
 use std::time::Duration;
 
 const HOST: &str = "www.skerryline.test";
@@ -56,6 +58,13 @@ async fn site(offer: Offer) -> LocalHosts {
         }))
         .route("/lettered", get(|| async {
             Html("<!doctype html><style>@font-face{font-family:Quay;src:url(/quay.woff2)}h1{font:40px Quay;float:left}</style><h1>Ferry to the isles</h1><script>document.fonts.ready.then(() => { document.title = document.fonts.check('40px Quay') + ' ' + document.querySelector('h1').offsetWidth })</script>")
+        }))
+        .route("/faded", get(|| async {
+            Html("<!doctype html><style>@font-face{font-family:Quay;src:url(/slow.woff2)}@keyframes appear{from{opacity:0}}h1{font:60px Quay,serif;animation:appear 300ms both}</style><h1>Ferry to the isles</h1><p>Few words")
+        }))
+        .route("/slow.woff2", get(|| async {
+            tokio::time::sleep(Duration::from_millis(900)).await;
+            of_type("font/woff2", include_bytes!("../../standin/assets/quay-400.woff2").as_slice())
         }))
         .route("/quay.woff2", get(|| async {
             of_type("font/woff2", include_bytes!("../../standin/assets/quay-400.woff2").as_slice())
@@ -219,6 +228,25 @@ async fn text_is_shown_before_its_font_and_a_font_is_asked_for_sooner() {
         asked.push(after(&preloaded));
     }
     assert!(asked.last().is_some_and(|at| at + 150.0 < after(&plain)), "{asked:?} and {}", after(&plain));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn text_under_a_fade_counts_with_its_font_however_soon_it_is_shown() {
+    let _turn = TURN.lock().await;
+    let base = recorded("http://www.skerryline.test/faded", Offer::First).await.base();
+    let show = Edit::parse("show_text:slow.woff2", &base.prepared).unwrap();
+    let off = Edit::parse("remove:slow.woff2", &base.prepared).unwrap();
+    let model = Model::of(&Arc::new(Prepared::plain((*base.prepared.load).clone())));
+    let forecast = |edit: Edit| model.forecast(&[edit], &NoBodies).after.lcp_ms.unwrap();
+    let counts_with_font = |l: &Load| l.largest().unwrap().at >= one(l, "slow.woff2").end.unwrap();
+    let shown = again(&base, &["show_text:slow.woff2"], &[], "").await.recorded.load();
+    assert!(counts_with_font(&shown));
+    assert!(forecast(show) >= one(&base.prepared.load, "slow.woff2").end.unwrap());
+    // Without it nothing has the heading painted anew: the few words are the largest that counts.
+    let without = again(&base, &["remove:slow.woff2"], &[], "").await.recorded.load();
+    assert_eq!(without.largest().unwrap().tag.as_deref(), Some("p"));
+    let first = base.prepared.load.lcp_candidates[0].at;
+    assert!((forecast(off) - first).0.abs() < 1.0);
 }
 
 #[tokio::test(flavor = "multi_thread")]
