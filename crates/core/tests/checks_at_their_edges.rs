@@ -8,9 +8,9 @@ use phainon_core::checks::{Finding, Standing, Sureness};
 use phainon_core::metrics::Coverage;
 use phainon_core::words::{finding_title, finding_why, say_finding};
 use phainon_core::{
-    BodyRef, Bytes, EditKind, FontDisplay, Header, Initiator, InitiatorKind, LayoutShift, Millis, NoBodies, OwnerKind,
-    PageFacts, PageImage, Prepared, Rect, RenderBlocking, Request, ResourceKind, Settings, TextFont, WorkName, analyse,
-    preset,
+    AnimatedAround, Animation, BodyRef, Bytes, Edit, EditKind, FontDisplay, Header, Initiator, InitiatorKind,
+    LayoutShift, Millis, NoBodies, OwnerKind, PageFacts, PageImage, Prepared, Rect, RenderBlocking, Request,
+    ResourceKey, ResourceKind, Settings, TextFont, WorkName, analyse, preset,
 };
 use site::{Site, at, font_asked_for_late, script};
 use std::collections::HashMap;
@@ -213,6 +213,33 @@ fn text_waits_for_its_font_as_the_sheet_says() {
     assert_eq!(with(FontDisplay::Auto, 9_000.0, 2_005.0)[0].size_ms, Some(Millis(1_770.0)), "until it is given up on");
     assert!(with(FontDisplay::Swap, 1_000.0, 1_005.0).is_empty(), "shown in another font meanwhile it waits for none");
     assert!(with(FontDisplay::Block, 275.0, 280.0).is_empty(), "of the path it has less than 50 ms");
+}
+
+#[test]
+fn text_that_fades_in_is_not_to_be_shown_before_its_font() {
+    let with = |display: FontDisplay, begins: f64| {
+        let mut site = Site::new();
+        site.asks("own.woff2", ResourceKind::Font, [230.0, 230.0, 980.0, 1_000.0]);
+        site.draws([220.0, 240.0]);
+        site.draws([1_005.0, 1_015.0]);
+        site.paints(1_035.0, None);
+        site.0.fcp = Some(Millis(250.0));
+        let name = String::from("opacity");
+        site.0.animations = vec![Animation { from: Millis(begins), to: Millis(begins + 900.0), name, node: Some(7) }];
+        let heading = &mut site.0.lcp_candidates[0];
+        heading.animated = vec![AnimatedAround { node: 7, stays: true, before: Vec::new(), floats: Vec::new() }];
+        heading.fonts = Some(vec![TextFont::of(&at("own.woff2"), display)]);
+        found(&site, "text-waits-for-font")
+    };
+    let own = ResourceKey::of(&at("own.woff2"));
+    for display in [FontDisplay::Block, FontDisplay::Swap] {
+        let one = with(display, 235.0);
+        assert_eq!(finding_title(&one[0]), "The largest text waits 770 ms for own.woff2");
+        assert_eq!(one[0].edit, Edit::PreloadFont { file: own.clone() }, "{display:?}");
+        assert!(finding_why(&one[0]).contains("fades in"));
+    }
+    // It was on the screen before the fade began.
+    assert_eq!(with(FontDisplay::Block, 600.0)[0].edit, Edit::ShowText { file: own });
 }
 
 /// Asked for when two seconds have passed, a font is not waited for unless its sheet says so; what comes with it later is

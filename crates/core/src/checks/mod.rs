@@ -248,7 +248,7 @@ pub enum Fact {
     BlockingStyle { released: Millis },
     StopsParser { released: Millis },
     LateLargest { delay: Millis, by: FoundBy },
-    TextWaitsForFont { waited: Millis },
+    TextWaitsForFont { waited: Millis, fades_in: bool },
     ImageTooLarge { times: f64, saving: Bytes, files: u32 },
     Standout { share: f64, bytes: Bytes, whole: Bytes },
     LongTasks { tasks: u32, sum: Millis },

@@ -20,8 +20,9 @@ pub(crate) struct Faded {
     pub ends: Option<Millis>,
     /// Fonts that came, which do.
     pub fonts: Vec<RequestId>,
-    /// When it no longer waited for each of its own, which does as well: where the fade lay over it from the first
-    /// paint on. Else it would have been seen before.
+    /// Whether it lay over the text from the first paint on: else that would have been seen before.
+    pub covers: bool,
+    /// When the text no longer waited for each of its own, which has it painted as well, where the fade covers it.
     pub settled: Vec<(Millis, RequestId)>,
     /// Fonts of what floats beside the text: as long as one of these is on its way, any does that comes.
     pub floats: Vec<RequestId>,
@@ -41,13 +42,15 @@ impl Graph<'_> {
         let place = (0..self.load.animations.len()).rev().find(begun)?;
         let animation = &self.load.animations[place];
         let around = around(animation.node)?;
+        let covers = self.load.fcp.is_some_and(|first| animation.from <= first + TOLD_AFTER);
         // The end is told a little later than the frame that it sets off is begun.
         let over = if animation.to - by <= TOLD_AFTER { animation.to.min(by) } else { animation.to };
         Some(Faded {
             animation: place,
             ends: (!around.stays).then_some(over),
             fonts: self.came(around.before.iter().chain(candidate.fonts.iter().flatten())),
-            settled: self.settled_under(candidate, animation.from, by),
+            covers,
+            settled: if covers { self.settled_fonts(candidate.at, by) } else { Vec::new() },
             floats: self.came(&around.floats),
             known: around.stays || animation.name == "opacity",
         })
@@ -63,10 +66,11 @@ impl Graph<'_> {
         ids
     }
 
-    /// When text under a fade no longer waited for each of its fonts.
-    fn settled_under(&self, candidate: &LcpCandidate, begun: Millis, by: Millis) -> Vec<(Millis, RequestId)> {
-        let covered = self.load.fcp.is_some_and(|first| begun <= first + TOLD_AFTER);
-        if covered { self.settled_fonts(candidate.at, by) } else { Vec::new() }
+    /// The fade that the largest text stood under from the first paint on.
+    pub(crate) fn fade_over_largest(&self) -> Option<Faded> {
+        let largest = self.load.largest()?;
+        let (_, faded) = self.faded_at(largest.at, largest.at)?;
+        Some(faded).filter(|faded| faded.covers)
     }
 
     /// The page's fonts, whatever became of them.

@@ -117,7 +117,7 @@ pub fn finding_title(finding: &Finding) -> String {
         Fact::StopsParser { released } => {
             format!("{name} stops the parser in the body until {}", released.text())
         }
-        Fact::TextWaitsForFont { waited } => format!("The largest text waits {} for {name}", waited.text()),
+        Fact::TextWaitsForFont { waited, .. } => format!("The largest text waits {} for {name}", waited.text()),
         Fact::LateLargest { delay, .. } => {
             format!("Largest picture found late: {name}, asked for {} after the first byte", delay.text())
         }
@@ -188,6 +188,9 @@ pub fn finding_why(finding: &Finding) -> &'static str {
         }
         Fact::StopsParser { .. } => {
             "The parser waits for it where it stands; what stands below it, the largest element too, comes into the page only after that, even if its bytes have long been there."
+        }
+        Fact::TextWaitsForFont { fades_in: true, .. } => {
+            "The text fades in: what is painted before it can be seen does not count, and the fade paints nothing anew. Shown in another font meanwhile it would count only when its own is there, so that is to be asked for sooner."
         }
         Fact::TextWaitsForFont { .. } => {
             "Text is invisible until its font has come, or the browser gives up on it, unless the sheet that names the font says otherwise; shown in another font meanwhile it can be read sooner, and is drawn again when its own is there."

@@ -136,13 +136,10 @@ pub fn addresses(text: &str) -> Vec<(Range<usize>, String)> {
 pub fn naming(text: &str, base: &Url, files: &[ResourceKey]) -> Vec<Rule> {
     fn walk(text: &str, part: Range<usize>, names: &dyn Fn(&str) -> bool, found: &mut Vec<Rule>) {
         for rule in rules(text, part) {
-            match (&rule.at, rule.block.clone()) {
+            let names_one = || addresses(&text[rule.all.clone()]).iter().any(|(_, address)| names(address));
+            match (rule.at.as_deref(), rule.block.clone()) {
                 (_, Some(block)) if rule.holds_rules() => walk(text, block, names, found),
-                (Some(at), _) if at == "font-face" || at == "import" => {
-                    if addresses(&text[rule.all.clone()]).iter().any(|(_, address)| names(address)) {
-                        found.push(rule);
-                    }
-                }
+                (Some("font-face" | "import"), _) if names_one() => found.push(rule),
                 _ => {}
             }
         }
