@@ -1,8 +1,9 @@
-//! Text that is faded in (CSS Animations, section 3; Largest Contentful Paint, section 2.1): painted while it cannot be
-//! seen it does not count, and a fade paints nothing anew. It counts when it is painted next after the fade began: once
-//! a font comes that it is set in, or that text before it is set in which it moves with, or its own is given up on, or
-//! when the fade is over and leaves it to the page's own style. Any font that comes has text laid out anew whose own is still on its way; where
-//! such text floats, so is what stands beside it. Tried in the browser that records.
+//! Text that is faded in (CSS Animations, section 3; Largest Contentful Paint, section 2.1): painted while it cannot
+//! be seen it does not count, and a fade paints nothing anew. It counts when it is painted next after the fade began:
+//! once a font comes that it is set in, or that text before it is set in which it moves with, or its own is given up
+//! on, or when the fade is over and leaves it to the page's own style. Any font that comes has text laid out anew
+//! whose own is still on its way; where such text floats, so is what stands beside it. Tried in the browser that
+//! records.
 
 use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
 use crate::paint::is_one_paint;
