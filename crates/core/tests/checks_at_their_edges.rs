@@ -217,7 +217,7 @@ fn text_waits_for_its_font_as_the_sheet_says() {
 
 #[test]
 fn text_that_fades_in_is_not_to_be_shown_before_its_font() {
-    let with = |display: FontDisplay, begins: f64| {
+    let with = |display: FontDisplay, begins: f64, stays: bool| {
         let mut site = Site::new();
         site.asks("own.woff2", ResourceKind::Font, [230.0, 230.0, 980.0, 1_000.0]);
         site.draws([220.0, 240.0]);
@@ -227,19 +227,21 @@ fn text_that_fades_in_is_not_to_be_shown_before_its_font() {
         let name = String::from("opacity");
         site.0.animations = vec![Animation { from: Millis(begins), to: Millis(begins + 900.0), name, node: Some(7) }];
         let heading = &mut site.0.lcp_candidates[0];
-        heading.animated = vec![AnimatedAround { node: 7, stays: true, before: Vec::new(), floats: Vec::new() }];
+        heading.animated = vec![AnimatedAround { node: 7, stays, before: Vec::new(), floats: Vec::new() }];
         heading.fonts = Some(vec![TextFont::of(&at("own.woff2"), display)]);
         found(&site, "text-waits-for-font")
     };
     let own = ResourceKey::of(&at("own.woff2"));
     for display in [FontDisplay::Block, FontDisplay::Swap] {
-        let one = with(display, 235.0);
+        let one = with(display, 235.0, true);
         assert_eq!(finding_title(&one[0]), "The largest text waits 770 ms for own.woff2");
         assert_eq!(one[0].edit, Edit::PreloadFont { file: own.clone() }, "{display:?}");
         assert!(finding_why(&one[0]).contains("fades in"));
     }
-    // It was on the screen before the fade began.
-    assert_eq!(with(FontDisplay::Block, 600.0)[0].edit, Edit::ShowText { file: own });
+    // It was on the screen before the fade began; or is at its end.
+    for (begins, stays) in [(600.0, true), (235.0, false)] {
+        assert_eq!(with(FontDisplay::Block, begins, stays)[0].edit, Edit::ShowText { file: own.clone() });
+    }
 }
 
 /// Asked for when two seconds have passed, a font is not waited for unless its sheet says so; what comes with it later is

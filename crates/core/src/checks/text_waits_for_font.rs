@@ -10,7 +10,7 @@ const LEAST: Millis = Millis(50.0);
 pub(super) const CHECK: Check = Check {
     id: "text-waits-for-font",
     group: Group::Rendering,
-    rule: "For 50 ms or more of the path the largest text waits for a font that it is set in, because the font's sheet does not have it shown in another one meanwhile, or because it fades in and counts only when it is painted anew.",
+    rule: "For 50 ms or more of the path the largest text waits for a font that it is set in, because the font's sheet does not have it shown in another one meanwhile, or because it fades in for good and counts only when it is painted anew.",
     example: || {
         let mut example = example::sound();
         let url = "http://www.skerryline.test/themes/tidemark/quay.woff2";
@@ -28,7 +28,7 @@ fn run(context: &CheckContext<'_>) -> Vec<Finding> {
     let load = context.load();
     let largest = load.largest().filter(|c| c.kind == PaintKind::Text);
     let Some((at, fonts)) = largest.and_then(|c| Some((c.at, c.fonts.as_ref()?))) else { return Vec::new() };
-    let fades_in = !fonts.is_empty() && Graph::of(context.prepared).fade_over_largest().is_some();
+    let fades_in = !fonts.is_empty() && Graph::of(context.prepared).is_largest_covered();
     let found = fonts.iter().filter_map(|font| {
         let request = context.prepared.all_for(&font.url).rfind(|r| r.start <= at)?;
         let settled = font.display.settled(request.start, request.end);

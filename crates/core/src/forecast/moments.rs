@@ -687,6 +687,7 @@ impl<'g, 'a> Builder<'g, 'a> {
         let begun = self.world.add(Kind::After, from);
         let edges = self.graph.needs(Moment::Animated(faded.animation), Millis(from));
         self.edges(begun, edges, None);
+        let candidate = faded.ends.is_none().then_some(candidate);
         let fade = Fade { begun, lasts, fonts, floats, any, candidate };
         let place = self.world.add(Kind::Repainted(u32::try_from(self.world.fades.len()).ok()?), at);
         self.world.need(place, begun, Bond::Origin);

@@ -94,11 +94,11 @@ pub(super) fn largest(moments: &Moments, world: &World, times: &Times) -> Option
     counted(moments, world, times).into_iter().max_by(|a, b| a.size.total_cmp(&b.size)).map(|c| c.moment)
 }
 
-/// The candidates that come. Text under a fade that nothing paints anew does not count where there is another; what the
+/// The candidates that come. Text under a fade that stays, and that nothing paints anew, does not count where there is another; what the
 /// largest would be where there is none is not known, and it is taken to count when it did.
 fn counted<'m>(moments: &'m Moments, world: &World, times: &Times) -> Vec<&'m Paint> {
     let at = |place: super::world::Place| times.at[place as usize];
-    let hidden = |place: usize| world.fades.iter().any(|f| f.candidate == place && f.first(&at).is_none());
+    let hidden = |place: usize| world.fades.iter().any(|f| f.candidate == Some(place) && f.first(&at).is_none());
     let come = || moments.candidates.iter().enumerate().filter(|(_, c)| at(c.moment).is_finite());
     let seen: Vec<&Paint> = come().filter(|(place, _)| !hidden(*place)).map(|(_, c)| c).collect();
     if seen.is_empty() { come().map(|(_, c)| c).collect() } else { seen }

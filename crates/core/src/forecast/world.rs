@@ -48,8 +48,8 @@ pub(super) struct Fade {
     pub floats: Vec<Place>,
     /// any of these does.
     pub any: Vec<Place>,
-    /// The candidate for the largest paint that the text is.
-    pub candidate: usize,
+    /// The candidate for the largest paint that the text is, where the fade stays as it ends: else that shows it at last.
+    pub candidate: Option<usize>,
 }
 
 impl Fade {

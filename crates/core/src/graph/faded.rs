@@ -21,7 +21,8 @@ pub(crate) struct Faded {
     pub ends: Option<Millis>,
     /// Fonts that came, which do.
     pub fonts: Vec<RequestId>,
-    /// Whether it lay over the text from the first paint on: else that would have been seen before.
+    /// Whether it lay over the text from the first paint on, and stays as it ends: else that would have been seen before,
+    /// or would be at its end.
     pub covers: bool,
     /// When the text no longer waited for each of its own, which has it painted as well, where the fade covers it.
     pub settled: Vec<(Millis, RequestId)>,
@@ -43,7 +44,8 @@ impl Graph<'_> {
         let place = (0..self.load.animations.len()).rev().find(begun)?;
         let animation = &self.load.animations[place];
         let around = around(animation.node)?;
-        let covers = self.load.fcp.is_some_and(|first| animation.from <= first + TOLD_AFTER);
+        let from_the_first = self.load.fcp.is_some_and(|first| animation.from <= first + TOLD_AFTER);
+        let covers = around.stays && from_the_first;
         // The end is told a little later than the frame that it sets off is begun.
         let over = if animation.to - by <= TOLD_AFTER { animation.to.min(by) } else { animation.to };
         Some(Faded {
@@ -67,11 +69,10 @@ impl Graph<'_> {
         ids
     }
 
-    /// The fade that the largest text stood under from the first paint on.
-    pub(crate) fn fade_over_largest(&self) -> Option<Faded> {
-        let largest = self.load.largest()?;
-        let (_, faded) = self.faded_at(largest.at, largest.at)?;
-        Some(faded).filter(|faded| faded.covers)
+    /// Whether the largest text stood under a fade from the first paint on that stays as it ends.
+    pub(crate) fn is_largest_covered(&self) -> bool {
+        let faded = self.load.largest().and_then(|largest| self.faded_at(largest.at, largest.at));
+        faded.is_some_and(|(_, faded)| faded.covers)
     }
 
     /// The page's fonts, whatever became of them.

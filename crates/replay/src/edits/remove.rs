@@ -66,7 +66,7 @@ fn take_off(book: &mut Book, places: &[usize], files: &[ResourceKey]) {
     let urls: Vec<String> = places.iter().map(|p| book.answers[*p].url.to_string()).collect();
     book.taken_off.extend(urls);
     each_document(book, |text, base| {
-        rewritten(
+        let without = rewritten(
             text,
             vec![element!(LOAD, |el| {
                 if files.iter().any(|file| element_names(el, base, file)) {
@@ -74,9 +74,9 @@ fn take_off(book: &mut Book, places: &[usize], files: &[ResourceKey]) {
                 }
                 Ok(())
             })],
-        )
+        )?;
+        Some(css::in_styles(&without, |style| css::without_files(style, base, files)))
     });
-    each_document(book, |text, base| Some(css::in_styles(text, |style| css::without_files(style, base, files))));
     for answer in book.answers.iter_mut().filter(|a| a.kind == ResourceKind::Style && a.exact) {
         let (Some(text), Ok(base)) = (answer.text(), url::Url::parse(&answer.url)) else { continue };
         let new = css::without_files(&text, &base, files);
