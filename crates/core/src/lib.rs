@@ -24,6 +24,7 @@
 
 mod analysis;
 mod blocking;
+mod blocking_as_painted;
 mod body;
 mod body_parts;
 mod cache_control;
@@ -83,6 +84,7 @@ pub use analysis::{
     analyse,
 };
 pub use blocking::{BlockingKind, RenderBlocker, render_blockers};
+pub use blocking_as_painted::blocking_as_painted;
 pub use body::{Bodies, NoBodies};
 pub use body_parts::parts_as_came;
 pub use conditions::{Conditions, Distance, PRESETS, Preset, preset};

@@ -66,6 +66,9 @@ pub struct LcpCandidate {
     /// What was animated of what a text stands in, or is; empty where that was not asked.
     #[serde(default)]
     pub animated: Vec<AnimatedAround>,
+    /// The first words in the element when the load was over; `None` where it has none, or that was not asked.
+    #[serde(default)]
+    pub words: Option<String>,
 }
 
 /// An element that was animated, which a text stands in or is.

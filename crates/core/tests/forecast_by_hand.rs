@@ -10,7 +10,7 @@ use phainon_core::path::path_to_largest;
 use phainon_core::{
     BodyPart, BodyRef, Bytes, Edit, FontDisplay, Initiator, InitiatorKind, Millis, NoBodies, PageFacts, PageImage,
     Prepared, Rect, RenderBlocking, Request, RequestId, ResourceKey, ResourceKind, Scope, ScreenFrame, Standing,
-    TextFont, TimerInstall, WorkKind, WorkName, end_as_taken, parts_as_came, preset,
+    TextFont, TimerInstall, WorkKind, WorkName, blocking_as_painted, end_as_taken, parts_as_came, preset,
 };
 use site::{PAGE, Site, at, at_once, blocking, change, file, forecast, near, script};
 use std::sync::Arc;
@@ -459,6 +459,28 @@ fn the_parser_stops_at_a_script_that_is_not_there_yet_and_what_stands_above_it_i
     // The sheet is there at 250; the text would be on the screen by 340, long before the script.
     let gain = change(&sooner, Metric::Lcp);
     assert!((-1780.0..-1680.0).contains(&gain), "{gain}");
+}
+
+#[test]
+fn a_sheet_under_way_when_something_was_painted_blocks_no_rendering_and_stops_the_parser() {
+    // The scanner took both to stand in the head. One task takes both up: the text stands between them.
+    let mut site = Site::new();
+    site.draws([142.0, 146.0]);
+    blocking(site.asks("late.css", ResourceKind::Style, [120.0, 120.0, 1900.0, 2000.0]), 3);
+    blocking(site.asks("below.css", ResourceKind::Style, [120.0, 120.0, 1400.0, 1500.0]), 40);
+    site.works(WorkName::Task, 0, [2001.0, 2040.0], None);
+    site.works(WorkName::ParseSheet, 1, [2001.0, 2003.0], Some("late.css"));
+    site.works(WorkName::ParseHtml, 1, [2004.0, 2040.0], None);
+    site.works(WorkName::ParseSheet, 2, [2015.0, 2025.0], Some("below.css"));
+    site.draws([2040.1, 2060.0]);
+    site.paints(2080.0, None);
+    site.0.fcp = Some(Millis(150.0));
+    site.0.largest_stands = Some(Standing::Lines { first: 10, last: 10, columns: None });
+    blocking_as_painted(&mut site.0);
+    let sooner = forecast(&site, &[Edit::FasterResponse { file: file("late.css"), to: Some(Millis(0.0)) }]);
+    // It is there at 220; the text would be on the screen by 310, long before the other sheet.
+    let gain = change(&sooner, Metric::Lcp);
+    assert!((-1810.0..-1710.0).contains(&gain), "{gain}");
 }
 
 /// A script in the head holds the parser until 1,000 ms. What stands below it was fetched ahead, and one task takes it up

@@ -123,6 +123,7 @@ fn the_legs_of_a_known_load_are_the_known_ones() {
     load.lcp_candidates = vec![LcpCandidate {
         fonts: None,
         animated: Vec::new(),
+        words: None,
         at: Millis(2040.0),
         kind: PaintKind::Image,
         size: 1.0,

@@ -29,6 +29,9 @@ pub struct ElementRecord {
     /// What was animated of what it stands in, or is.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub animated: Vec<AnimatedRecord>,
+    /// The first words in it.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub words: String,
 }
 
 /// An element that was animated, which another stands in or is.
@@ -177,7 +180,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 20;
+pub const ASSEMBLY_VERSION: u32 = 21;
 
 impl RawLoad {
     /// Whether there is anything to put together.
@@ -261,6 +264,7 @@ impl RawLoad {
         phainon_core::name_inserters(&mut load);
         phainon_core::end_as_taken(&mut load);
         phainon_core::parts_as_came(&mut load);
+        phainon_core::blocking_as_painted(&mut load);
         self.say_what_is_missing(&mut load, has_requests);
         let last = load.requests.iter().filter_map(|r| r.end).fold(load.end, Millis::max);
         load.end = load
@@ -421,6 +425,7 @@ impl RawLoad {
             candidate.tag = Some(element.tag.clone()).filter(|t| !t.is_empty()).or(candidate.tag.take());
             candidate.selector = Some(element.selector.clone()).filter(|s| !s.is_empty());
             candidate.snippet = Some(element.snippet.clone()).filter(|s| !s.is_empty());
+            candidate.words = Some(element.words.clone()).filter(|w| !w.is_empty());
             // The trace has the box of the picture's first bytes on the screen; what moved it since then is in the DOM's.
             candidate.rect = element.rect.or(candidate.rect);
             if candidate.kind == phainon_core::PaintKind::Image && candidate.url.is_none() {

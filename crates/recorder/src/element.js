@@ -70,6 +70,7 @@ function (nodes, ...animated) {
     url: element.currentSrc || (element.localName === 'image' ? element.href.baseVal : '') || (element.poster || '') || (background ? background[1] : null) || null,
     rect: { x: box.x + scrollX, y: box.y + scrollY, width: box.width, height: box.height },
     texts: told(texts),
+    words: element.textContent.slice(0, 1000).replace(/\s+/g, ' ').trim().slice(0, 80),
     animated: animated.flatMap(within),
   };
 }

@@ -403,6 +403,7 @@ async fn a_page_can_forge_neither_its_largest_element_nor_hide_that_it_opens_win
     let largest = load.lcp_candidates.last().unwrap();
     assert_eq!((largest.tag.as_deref(), largest.selector.as_deref()), (Some("h1"), Some("h1")), "{largest:?}");
     assert_eq!(largest.snippet.as_deref(), Some("<h1>"));
+    assert_eq!(largest.words.as_deref(), Some("A large text that is really painted here"));
     let page = serde_json::to_string(&recording.loads[0].page).unwrap();
     assert!(!page.contains("forged.test") && !page.contains("<b>"), "{page}");
     let (_, load) = self::load("/windows").await;

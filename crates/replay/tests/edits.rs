@@ -255,6 +255,7 @@ fn what_is_asked_for_earlier_stands_at_the_heads_beginning() {
     inserted.load.lcp_candidates.push(LcpCandidate {
         fonts: None,
         animated: Vec::new(),
+        words: None,
         at: Millis(900.0),
         kind: PaintKind::Image,
         size: 20_000.0,

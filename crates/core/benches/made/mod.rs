@@ -50,6 +50,7 @@ pub fn load(requests: u32, tasks: u32) -> Load {
     load.lcp_candidates.push(LcpCandidate {
         fonts: None,
         animated: Vec::new(),
+        words: None,
         at: Millis(2500.0),
         kind: PaintKind::Text,
         size: 1.0,

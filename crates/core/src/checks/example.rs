@@ -139,6 +139,7 @@ pub fn sound() -> Example {
     example.load.lcp_candidates.push(LcpCandidate {
         fonts: None,
         animated: Vec::new(),
+        words: None,
         at: Millis(600.0),
         kind: PaintKind::Image,
         size: 120_000.0,

@@ -181,7 +181,7 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
     if let Some(at) = first_round(document, body, whole.packed, encoding.is_some()) {
         marks.push(mark(at, Mark::FirstRound));
     }
-    let largest = largest(load, &found, base.as_ref(), &mut marks);
+    let largest = largest(load, &found, body, base.as_ref(), &mut marks);
     marks.sort_by_key(|m| m.at);
     let all =
         |ranges: &[Range<usize>]| ranges.iter().flat_map(|r| body[r.clone()].iter().copied()).collect::<Vec<u8>>();
@@ -275,6 +275,7 @@ mod tests {
         load.lcp_candidates.push(crate::LcpCandidate {
             fonts: None,
             animated: Vec::new(),
+            words: None,
             at: Millis(900.0),
             kind: crate::PaintKind::Text,
             size: 9_000.0,
@@ -290,6 +291,14 @@ mod tests {
         assert_eq!(largest_stands(&load, &placed("\n<h1>Words</h1>")), lines(2, 2), "not the one above its place");
         assert_eq!(largest_stands(&load, &placed("\n<h1>Words</h1>\n<p>\n<h1>More</h1>")), lines(2, 4), "alike");
         assert_eq!(largest_stands(&load, &html("<h1>Words</h1>")), Some(Standing::Nowhere), "there is no such place");
+        load.lcp_candidates[0].words = Some("Fish & chips".into());
+        let alike = placed(
+            "\n<h1>Words</h1>\n<h1><!-- > --><script>'Fish'</script>\n <b title='a > b'>Fi</b>sh &amp; chips</h1>\n<h1>Fishy</h1>",
+        );
+        assert_eq!(largest_stands(&load, &alike), lines(3, 3), "the words tell those apart that are alike");
+        assert_eq!(largest_stands(&load, &placed("\n<h1>&Fopf;</h1>\n<h1>No</h1>")), lines(2, 2), "not read");
+        assert_eq!(largest_stands(&load, &placed("\n<h1>One</h1>\n<h1>Two</h1>")), lines(2, 3), "a script's words");
+        load.lcp_candidates[0].words = None;
         let by_script = html("<div id=place></div><script>place.innerHTML = '<h1>Words</h1>'</script>");
         assert_eq!(largest_stands(&load, &by_script), Some(Standing::Nowhere));
         load.lcp_candidates[0].snippet = Some("<h1 class=\"shown\">".into());
@@ -337,6 +346,7 @@ mod tests {
         let candidate = |url: &str| LcpCandidate {
             fonts: None,
             animated: Vec::new(),
+            words: None,
             at: Millis(300.0),
             kind: PaintKind::Image,
             size: 1.0,

@@ -1,7 +1,7 @@
-//! The parser stops at a script that has not come (HTML, section 13.2.6.4.8), it reads on past a sheet that has not
-//! (HTML, section 4.6.7.7), and the load event comes once all has loaded (HTML, section 13.2.7): what one task did as
-//! observed is then done in two, and what stands above the script or below the sheet, or waits for the parsed document
-//! alone, is done meanwhile.
+//! The parser stops at a script that has not come (HTML, section 13.2.6.4.8) and at a sheet in the body, it reads on past
+//! another sheet that has not (HTML, section 4.6.7.7), and the load event comes once all has loaded (HTML, section
+//! 13.2.7): what one task did as observed is then done in two, and what stands above where the parser stops or below
+//! the sheet that it reads past, or waits for the parsed document alone, is done meanwhile.
 
 use super::change::Change;
 use super::moments::Moments;
@@ -10,11 +10,10 @@ use super::world::{Bond, Kind, Need, Phase, Place, Run, World};
 use super::{Model, settled};
 use crate::graph::Graph;
 use crate::work::parents;
-use crate::{Prepared, RenderBlocking, Request, ResourceKind, WorkName};
+use crate::{Prepared, RenderBlocking, ResourceKind, WorkName};
 use std::collections::HashMap;
 
-/// A script that comes so many ms after all else that its task needs is one that the parser stops at, and a sheet one
-/// that it reads past.
+/// A file that comes so many ms after all else that its task needs is one that the parser stops at or reads past.
 const HELD: f64 = 5.0;
 /// So many stops of one load are looked for, one after the other.
 const MOST_STOPS: usize = 8;
@@ -68,12 +67,17 @@ impl MayStop {
             let file = || prepared.all_for(url).rfind(|r| r.start <= work.start);
             let (file, parser) = match work.name {
                 WorkName::Evaluate => (file().filter(|r| r.render_blocking.held_up())?, Parser::Stops),
-                WorkName::ParseSheet if is_read(own.piece) && !reads_script(run) => {
-                    // One in the body stops the parser.
-                    let reads_on = |r: &&Request| {
-                        r.kind == ResourceKind::Style && r.render_blocking != RenderBlocking::InBodyParserBlocking
-                    };
-                    (file().filter(reads_on)?, Parser::ReadsOn)
+                WorkName::ParseSheet if is_read(own.piece) => {
+                    let file = file().filter(|r| r.kind == ResourceKind::Style)?;
+                    match file.render_blocking {
+                        // What stands below it waits for the task as a whole.
+                        RenderBlocking::InBodyParserBlocking if graph.largest_stands_above(file) => {
+                            (file, Parser::Stops)
+                        }
+                        RenderBlocking::InBodyParserBlocking => return None,
+                        _ if !reads_script(run) => (file, Parser::ReadsOn),
+                        _ => return None,
+                    }
                 }
                 _ => return None,
             };

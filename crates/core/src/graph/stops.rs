@@ -3,7 +3,7 @@
 use super::busy::is_in_style;
 use super::edge::{Does, SLACK};
 use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment};
-use crate::{Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, WorkName};
+use crate::{Millis, Prepared, RenderBlocking, Request, RequestId, ResourceKind, Standing, WorkName};
 
 /// Where something stands in the document: line and column.
 pub(super) type Place = (u32, Option<u32>);
@@ -100,6 +100,12 @@ impl Graph<'_> {
             }
             _ => false,
         }
+    }
+
+    /// Whether the largest element is known to stand above a file's tag.
+    pub(crate) fn largest_stands_above(&self, request: &Request) -> bool {
+        let largest = self.load.largest_stands.and_then(Standing::places);
+        largest.zip(place(self.prepared, request)).is_some_and(|([_, last], tag)| above(last, tag))
     }
 
     /// The parser went on past a sheet in the body, or a script of which nothing ran: that was there, and the sheets above

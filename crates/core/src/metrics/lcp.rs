@@ -56,6 +56,7 @@ mod tests {
         load.lcp_candidates = vec![LcpCandidate {
             fonts: None,
             animated: Vec::new(),
+            words: None,
             at: Millis(5210.0),
             kind: PaintKind::Image,
             size: 100.0,

@@ -135,6 +135,7 @@ pub fn load() -> impl Strategy<Value = Load> {
                 load.lcp_candidates = vec![LcpCandidate {
                     fonts: None,
                     animated: Vec::new(),
+                    words: None,
                     at: Millis(paint),
                     kind: if text { PaintKind::Text } else { PaintKind::Image },
                     size: 1.0,

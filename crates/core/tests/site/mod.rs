@@ -112,6 +112,7 @@ impl Site {
         self.0.lcp_candidates = vec![LcpCandidate {
             fonts: None,
             animated: Vec::new(),
+            words: None,
             at: Millis(ms),
             kind: if path.is_some() { PaintKind::Image } else { PaintKind::Text },
             size: 9_000.0,

@@ -512,6 +512,7 @@ impl Reader<'_> {
         self.facts.lcp_candidates.push(LcpCandidate {
             fonts: None,
             animated: Vec::new(),
+            words: None,
             at: at(event.ts),
             kind: if data["type"].as_str() == Some("image") { PaintKind::Image } else { PaintKind::Text },
             size: figure(&data["size"]).unwrap_or(0.0),

@@ -19,7 +19,9 @@ mod server;
 mod subset_font;
 mod used;
 
-pub use css::{in_styles, without_files};
+pub use css::without_files;
+pub use html::base_of;
+pub use remove::markup_without;
 
 use crate::answer::Answer;
 use crate::book::Book;

@@ -7,6 +7,7 @@ use lol_html::{element, text};
 use phainon_core::{Owner, ResourceKey, ResourceKind};
 use std::cell::{Cell, RefCell};
 use std::collections::BTreeSet;
+use url::Url;
 
 /// Elements that are nothing without the file that they name. An anchor leads to a file, it does not load one.
 const LOAD: &str = "script, link, img, iframe, source, video, audio, embed, object, track, input, image, use";
@@ -65,18 +66,7 @@ pub fn traces_of(book: &Book, places: &[usize]) -> BTreeSet<String> {
 fn take_off(book: &mut Book, places: &[usize], files: &[ResourceKey]) {
     let urls: Vec<String> = places.iter().map(|p| book.answers[*p].url.to_string()).collect();
     book.taken_off.extend(urls);
-    each_document(book, |text, base| {
-        let without = rewritten(
-            text,
-            vec![element!(LOAD, |el| {
-                if files.iter().any(|file| element_names(el, base, file)) {
-                    el.remove();
-                }
-                Ok(())
-            })],
-        )?;
-        Some(css::in_styles(&without, |style| css::without_files(style, base, files)))
-    });
+    each_document(book, |text, base| markup_without(text, base, files));
     for answer in book.answers.iter_mut().filter(|a| a.kind == ResourceKind::Style && a.exact) {
         let (Some(text), Ok(base)) = (answer.text(), url::Url::parse(&answer.url)) else { continue };
         let new = css::without_files(&text, &base, files);
@@ -84,6 +74,20 @@ fn take_off(book: &mut Book, places: &[usize], files: &[ResourceKey]) {
             answer.set_text(&new);
         }
     }
+}
+
+/// A document without the elements that load some files, and without what its styles say of them; `base` is what its
+/// addresses count from. `None` where it cannot be read.
+#[must_use]
+pub fn markup_without(markup: &str, base: &Url, files: &[ResourceKey]) -> Option<String> {
+    let names_one = element!(LOAD, |el| {
+        if files.iter().any(|file| element_names(el, base, file)) {
+            el.remove();
+        }
+        Ok(())
+    });
+    let without = rewritten(markup, vec![names_one])?;
+    Some(css::in_styles(&without, |style| css::without_files(style, base, files)))
 }
 
 /// A document without the inline scripts in which one of these words stands.

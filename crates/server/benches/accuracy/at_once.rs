@@ -2,11 +2,11 @@
 
 use crate::blame::{Instead, Measured, Tried, culprit_from, largest};
 use crate::measure::{middle, sealed};
+use crate::still;
 use phainon_core::{Conditions, Load, ResourceKey, standings};
 use phainon_local::LocalHosts;
-use phainon_recorder::{RecordRequest, record_whole};
+use phainon_recorder::RecordRequest;
 use std::time::Duration;
-use tokio::sync::mpsc;
 
 /// Files of a page that are tried, one after the other.
 pub const TRIED: usize = 4;
@@ -50,8 +50,12 @@ pub async fn measure(asked: Asked<'_>) -> Result<Measured, String> {
         for instead in (asked.instead)(&load, &url) {
             (asked.send)(Some((&url, instead)));
             let mut times = Vec::new();
+            let mut request = asked.request.clone();
+            if let (Instead::Nothing, Some(sealed)) = (instead, &mut request.sealed) {
+                sealed.not_asked.push(url.clone());
+            }
             for _ in 0..AGAIN {
-                let with = loaded(&asked.request).await?;
+                let with = loaded(&request).await?;
                 if std::env::var_os("PHAINON_DETAIL").is_some() {
                     println!("{url} {instead:?}: {:?}", largest(&with));
                     crate::kept::requests(&with);
@@ -106,8 +110,7 @@ async fn two_alike(request: &RecordRequest) -> Result<(Load, f64), String> {
 
 /// One load as asked for.
 pub async fn loaded(request: &RecordRequest) -> Result<Load, String> {
-    let (sender, _held) = mpsc::unbounded_channel();
-    let recording = record_whole(request, sender).await.map_err(|e| e.to_string())?;
+    let recording = still::recorded(request).await?;
     match recording.loads.first() {
         Some(load) if load.failed.is_none() => load.assemble().map_err(|e| e.to_string()),
         Some(load) => Err(load.failed.clone().unwrap_or_default()),

@@ -17,13 +17,13 @@ pub fn culprit_from(largest_ms: f64) -> f64 {
     (largest_ms * SHARE).max(LEAST)
 }
 
-/// What the server does instead of sending a file when it is asked for.
+/// What is done instead of sending a file as it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub enum Instead {
     /// It sends it at once.
     #[default]
     AtOnce,
-    /// It sends an empty one; of a font, sheets that do not name it.
+    /// Its documents and sheets do not name it, and nobody asks for it.
     Nothing,
 }
 

@@ -43,9 +43,9 @@ pub async fn edits(loads: usize, only: Option<&str>) {
             recorded.extend(made);
             let Ok((_, made)) = record(&asked(&fix, 1)).await else { continue };
             repaired.extend(made);
-            let Ok((made, _, _)) = replayed(base, base.book.clone(), 1).await else { continue };
+            let Ok(made) = replayed(base, &base.book).await else { continue };
             plain.extend(made);
-            let Ok((made, _, _)) = replayed(base, book.clone(), 1).await else { continue };
+            let Ok(made) = replayed(base, &book).await else { continue };
             tried.extend(made);
         }
         let (recorded, repaired, plain, tried) = (&recorded, &repaired, &plain, &tried);

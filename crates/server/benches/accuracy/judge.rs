@@ -10,7 +10,8 @@ use phainon_core::metrics::Metric;
 use phainon_core::path::{Cause, Leg, path_to_first_paint, path_to_largest};
 use phainon_core::server_work::server_times;
 use phainon_core::{
-    Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source, end_as_taken, parts_as_came,
+    Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source, blocking_as_painted, end_as_taken,
+    parts_as_came,
 };
 use std::path::Path;
 use std::sync::Arc;
@@ -51,6 +52,7 @@ pub fn judge(folder: &Path, only: Option<&str>) {
         for load in loads {
             end_as_taken(load);
             parts_as_came(load);
+            blocking_as_painted(load);
         }
     }
     judged(&pages, true);

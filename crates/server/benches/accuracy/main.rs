@@ -35,6 +35,7 @@ mod picture;
 mod platform;
 mod rarer;
 mod repairs;
+mod still;
 mod switches;
 mod templates;
 mod ways;

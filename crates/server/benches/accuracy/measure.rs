@@ -1,11 +1,12 @@
 //! Recording a page and replaying it.
 
+use crate::still;
 use phainon_core::metrics::{Metric, Metrics};
 use phainon_core::path::path_to_largest;
 use phainon_core::{Conditions, Load, Prepared, Request, Visit};
 use phainon_formats::BodyMap;
 use phainon_local::LocalHosts;
-use phainon_recorder::{RecordRequest, Recording, Sealed, record_whole};
+use phainon_recorder::{RecordRequest, Recording, Sealed};
 use phainon_replay::{Answered, Book};
 use phainon_server::trial::{Base, load_again, seen_of};
 use phainon_server::{LoadReading, read_loads};
@@ -123,8 +124,7 @@ pub fn off_text(metric: Metric, off: f64) -> String {
 
 /// Records a page whole; its loads' figures with it.
 pub async fn record(request: &RecordRequest) -> Result<(Recording, Vec<Metrics>), String> {
-    let (sender, _held) = mpsc::unbounded_channel();
-    let recording = record_whole(request, sender).await.map_err(|e| e.to_string())?;
+    let recording = still::recorded(request).await?;
     let metrics = metrics(&recording)?;
     Ok((recording, metrics))
 }
@@ -169,17 +169,9 @@ pub fn base(recording: &Recording) -> Result<Base, String> {
     Base::of(load, None, &body, recording.detail.as_ref(), Arc::default(), None)
 }
 
-/// Loads a book; gives its figures and how it was answered.
-pub async fn replayed(
-    base: &Base,
-    book: Book,
-    loads: usize,
-) -> Result<(Vec<Metrics>, Answered, BTreeSet<String>), String> {
-    let (sender, _held) = mpsc::unbounded_channel();
-    let made = load_again(book, &base.course(loads, false, None), sender).await?;
-    let answered = made.told.iter().fold(Answered::default(), |sum, t| sum.and(t.answered));
-    let unknown = made.told.iter().flat_map(|t| t.unknown.keys().cloned()).collect();
-    Ok((metrics(&made.recording)?, answered, unknown))
+/// Loads a book once; gives its figures.
+pub async fn replayed(base: &Base, book: &Book) -> Result<Vec<Metrics>, String> {
+    metrics(&still::loaded_again(base, book).await?.recording)
 }
 
 pub async fn record_and_replay(request: &RecordRequest) -> Result<Sides, String> {

@@ -11,7 +11,7 @@ use std::path::Path;
 
 /// So many files are taken off a page, one at a time: those that the path gives most to, then the heaviest.
 pub const TAKEN_OFF: usize = 6;
-/// What is taken off: sent empty, or, of fonts, named in no sheet.
+/// What is taken off.
 const KINDS: [ResourceKind; 4] = [ResourceKind::Script, ResourceKind::Style, ResourceKind::Image, ResourceKind::Font];
 
 /// Measures pages over the phone's line in even draws and the laptop's in odd ones, and without one file after the

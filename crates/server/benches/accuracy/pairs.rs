@@ -4,12 +4,14 @@
 use crate::kept;
 use crate::measure::{self, base, by_weight, element, record, standing};
 use crate::off::TAKEN_OFF;
+use crate::still::loaded_again;
 use crate::templates;
 use phainon_core::metrics::{Coverage, Metric, Metrics};
 use phainon_core::{Edit, EditKind, Load, RenderBlocking, Request, ResourceKey, ResourceKind, Visit, analyse, preset};
 use phainon_recorder::{RecordRequest, Recording};
+use phainon_replay::Book;
 use phainon_server::read_loads;
-use phainon_server::trial::{Base, load_again, seen_of};
+use phainon_server::trial::{Base, seen_of};
 use phainon_standin::{StandIn, all_pages};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -17,7 +19,6 @@ use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::sync::mpsc;
 
 /// A load is over when nothing has come for so long.
 pub const QUIET: Duration = Duration::from_millis(1200);
@@ -137,24 +138,27 @@ async fn page_of(
     let edits = edits_of(&base, &recording);
     for edit in edits {
         let Ok((book, _)) = base.with(std::slice::from_ref(&edit), &[]) else { continue };
-        page.plain.extend(again(&base, base.book.clone(), 1).await?);
+        page.plain.extend(again(&base, &base.book, 1).await?);
         if std::env::var_os("PHAINON_DETAIL").is_some() {
             println!("    {}", edit.key());
         }
-        let tried = again(&base, book, loads).await?;
+        let tried = again(&base, &book, loads).await?;
         page.tried.push(Tried { name: edit.key(), edits: vec![edit], loads: tried });
     }
     keep_in(&page, folder)?;
     Ok(format!("{name}: {} edits, {} loads without", page.tried.len(), page.plain.len()))
 }
 
-async fn again(base: &Base, book: phainon_replay::Book, loads: usize) -> Result<Vec<Seen>, String> {
-    let (sender, _held) = mpsc::unbounded_channel();
-    let made = load_again(book, &base.course(loads, false, None), sender).await?;
-    if std::env::var_os("PHAINON_DETAIL").is_some() {
-        measure::side_by_side(base, &made.recording)?;
+async fn again(base: &Base, book: &Book, loads: usize) -> Result<Vec<Seen>, String> {
+    let mut all = Vec::new();
+    for _ in 0..loads {
+        let made = loaded_again(base, book).await?;
+        if std::env::var_os("PHAINON_DETAIL").is_some() {
+            measure::side_by_side(base, &made.recording)?;
+        }
+        all.extend(seen(&made.recording)?);
     }
-    seen(&made.recording)
+    Ok(all)
 }
 
 pub fn seen(recording: &Recording) -> Result<Vec<Seen>, String> {

@@ -79,8 +79,13 @@ async fn page_of(
         let mut request = asked("", 1);
         request.detail = true;
         plain.push(record(&request).await?);
-        let (recording, metrics) = record(&asked(&repair.query(), loads)).await?;
-        repaired.push((repair, seen(&recording)?, metrics));
+        let (mut with, mut figures) = (Vec::new(), Vec::new());
+        for _ in 0..loads {
+            let (recording, metrics) = record(&asked(&repair.query(), 1)).await?;
+            with.extend(seen(&recording)?);
+            figures.extend(metrics);
+        }
+        repaired.push((repair, with, figures));
     }
     let mut without = Vec::new();
     for (recording, _) in &plain {

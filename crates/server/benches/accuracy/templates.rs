@@ -13,7 +13,7 @@ use axum::routing::any;
 use phainon_core::{Conditions, ResourceKey};
 use phainon_local::{LocalHosts, Offer};
 use phainon_recorder::RecordRequest;
-use phainon_replay::edits::{in_styles, without_files};
+use phainon_replay::edits::{base_of, markup_without, without_files};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::{BTreeSet, HashMap};
@@ -25,7 +25,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 333] = [
+pub const PAGES: [&str; 362] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -359,6 +359,35 @@ pub const PAGES: [&str; 333] = [
     "tui-jsdoc-template/demo/samples/image-editor.html",
     "bootstrap-sweetalert/index.html",
     "bikram-sambat-bootstrap/dist/index.html",
+    "flot-charts/examples/series-pie/index.html",
+    "offcanvas-bootstrap/example/index.html",
+    "titatoggle/docs/index.html",
+    "bootstrap-treeview/public/index.html",
+    "adminlte4/dist/pages/docs/components/main-header.html",
+    "bootstrap4-fs-modal/index.html",
+    "priority-nav/demo/index.html",
+    "orgchart/demo/edit-hybrid-chart.html",
+    "fontawesome-iconpicker/index.html",
+    "smdm-slide-menu/src/index.html",
+    "bootstrap-breakpoints/index.html",
+    "iframe-lightbox/index.html",
+    "tipso/demo/index.html",
+    "cupertino-pane/playground/overflow.html",
+    "menuspy/examples/lavalamp.html",
+    "bootstrap-material-design-icons/demo/index.html",
+    "twitter-bootstrap-3.0.0/getting-started.html",
+    "@foxythemes/gritter/index.html",
+    "bootstrap-dialog/examples/index.html",
+    "swipejs/docs/index.html",
+    "pretty-scroll/docs/demo.html",
+    "@grubersjoe/slide-menu/dist/index.html",
+    "equation-admin-template/ltr/ui_flaticon_icon.html",
+    "gel-grid/demo/src/promo.html",
+    "echarts-liquidfill/example/index.html",
+    "placeholder-loading/src/index.html",
+    "bootstrap-avatar/docs/index.html",
+    "patternlock/example/index.html",
+    "twitter-bootstrap-wizard/examples/multiple.html",
 ];
 /// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;
@@ -536,9 +565,6 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
     let otherwise = site.otherwise.lock().unwrap_or_else(PoisonError::into_inner).clone();
     let off = otherwise.as_ref().filter(|(_, instead)| *instead == Instead::Nothing).map(|(url, _)| url.as_str());
     let instead = otherwise.as_ref().filter(|(url, _)| *url == asked_for).map(|(_, instead)| *instead);
-    if instead == Some(Instead::Nothing) {
-        return sent(&site, &asked_for, Vec::new(), mime, request.headers());
-    }
     let began = Instant::now();
     let response = if path.split('/').any(|part| part == "..") {
         not_there()
@@ -557,8 +583,7 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
             Some(body) => {
                 let body =
                     if document { with_libraries(&String::from_utf8_lossy(&body), &path).into_bytes() } else { body };
-                let font = off.filter(|url| is_font(url));
-                let body = font.and_then(|font| without_font(&body, mime, &asked_for, font)).unwrap_or(body);
+                let body = off.and_then(|off| without(&body, mime, &asked_for, off)).unwrap_or(body);
                 sent(&site, &asked_for, body, mime, request.headers())
             }
             None => not_there(),
@@ -570,18 +595,12 @@ async fn answer(State(site): State<Arc<Site>>, request: Request) -> Response {
     response
 }
 
-fn is_font(url: &str) -> bool {
-    mime(url.split(['?', '#']).next().unwrap_or_default()).starts_with("font/")
-}
-
-/// A sheet or a document without a font. Sent empty a font is refused once it has come, which is waited for as it would
-/// be for the font, and has text laid out anew.
-fn without_font(body: &[u8], mime: &str, url: &str, font: &str) -> Option<Vec<u8>> {
-    let (text, url, font) = (String::from_utf8_lossy(body), url.parse().ok()?, [ResourceKey::of(font)]);
-    let without = |sheet: &str| without_files(sheet, &url, &font);
+/// A sheet or a document without a file, as a trial has them.
+fn without(body: &[u8], mime: &str, url: &str, file: &str) -> Option<Vec<u8>> {
+    let (text, file) = (String::from_utf8_lossy(body), [ResourceKey::of(file)]);
     match mime {
-        "text/css" => Some(without(&text).into_bytes()),
-        _ if mime.starts_with("text/html") => Some(in_styles(&text, without).into_bytes()),
+        "text/css" => Some(without_files(&text, &url.parse().ok()?, &file).into_bytes()),
+        _ if mime.starts_with("text/html") => Some(markup_without(&text, &base_of(url, &text)?, &file)?.into_bytes()),
         _ => None,
     }
 }
