@@ -2,6 +2,8 @@ import { expect, test } from '@playwright/test';
 import { open } from './open';
 
 test('every screen passes axe, by day and by night, and works by keyboard', async ({ page }) => {
+  // Two looks at eleven screens, each of some five seconds.
+  test.setTimeout(300_000);
   const { default: AxeBuilder } = await import('@axe-core/playwright');
   await open(page, 'Home', 'Home laptop');
   const told: string[] = [];
