@@ -159,7 +159,7 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
                 marks.push(mark(tag.at, Mark::Request { request }));
             }
         }
-        if tag.stops
+        if (tag.stops || tag.name == "link")
             && let Some(stop) = first.and_then(|id| stop_for(load, &load.requests[id.0 as usize]))
         {
             marks.push(mark(tag.at, stop));
@@ -338,6 +338,24 @@ mod tests {
         assert_eq!(view.inline_script.raw, Bytes(4));
         assert_eq!(view.inline_style.raw, Bytes(15 + "background:url('bg.jpg')".len() as u64));
         assert_eq!(view.rows.iter().map(|r| r.text.len()).sum::<usize>(), PAGE.len() - PAGE.matches('\n').count());
+    }
+
+    #[test]
+    fn the_parser_stops_at_a_sheet_in_the_body_and_at_none_in_the_head() {
+        let mut load = load();
+        let piece = Work { start: Millis(150.0), duration: Millis(2.0), ..load.work[0].clone() };
+        load.work.insert(1, Work { name: WorkName::ParseSheet, url: Some("http://a.test/a.css".into()), ..piece });
+        let stops = |load: &Load| {
+            let view = document_view(load, PAGE.as_bytes()).expect("a document");
+            let at = PAGE.find("<link").expect("there");
+            view.marks.iter().filter(|m| m.at as usize == at).find_map(|m| match m.mark {
+                Mark::Stop { from_ms, for_ms, .. } => Some((from_ms.0, for_ms.0)),
+                _ => None,
+            })
+        };
+        assert_eq!(stops(&load), None);
+        load.requests[1].render_blocking = crate::RenderBlocking::InBodyParserBlocking;
+        assert_eq!(stops(&load), Some((70.0, 82.0)), "read up to it at 70 ms, it is in force at 152");
     }
 
     #[test]
