@@ -356,6 +356,8 @@ mod tests {
         assert_eq!(stops(&load), None);
         load.requests[1].render_blocking = crate::RenderBlocking::InBodyParserBlocking;
         assert_eq!(stops(&load), Some((70.0, 82.0)), "read up to it at 70 ms, it is in force at 152");
+        (load.work[1].start, load.work[1].duration) = (Millis(70.1), Millis(0.3));
+        assert_eq!(stops(&load), None, "it was there");
     }
 
     #[test]

@@ -32,7 +32,9 @@ pub fn stop_for(load: &Load, file: &Request) -> Option<Mark> {
         .map(|w| if w.end() >= run.end() { run.start } else { w.end() })
         .fold(None, |last: Option<Millis>, at| Some(last.map_or(at, |l| l.max(at))))?;
     let from = from.min(run.start);
-    Some(Mark::Stop { request: Some(file.id), from_ms: from, for_ms: run.end() - from })
+    // A sheet that was there is no stop.
+    let stops = file.kind != ResourceKind::Style || run.end() - from >= Millis(1.0);
+    stops.then_some(Mark::Stop { request: Some(file.id), from_ms: from, for_ms: run.end() - from })
 }
 
 /// The run of an inline script that begins on a line of the document, if it took a millisecond.
