@@ -1,8 +1,8 @@
-//! What blocked no rendering. A browser's scanner tells of each file that it finds ahead whether it blocks rendering, by
-//! where it has come to itself: a document that has text where its head should stand, or tags of another document in its
-//! body, has files in its body of which it says so. Nothing is painted before what blocks rendering is done (HTML,
-//! section 3.1.5), so what was still under way after that did not; the parser stops at it instead (HTML, sections
-//! 4.2.4.4 and 13.2.6.4.8).
+//! What blocked no rendering. A browser tells of each file whether it blocks rendering when it asks for it, before it is
+//! known where its tag stands: of a document that has text where its head should stand it says so of each sheet and
+//! script, and paints while they are on their way. Nothing is painted before what blocks rendering is done (HTML, section
+//! 3.1.5), so what was still under way after that did not; the parser stops at it instead (HTML, sections 4.2.4.4 and
+//! 13.2.6.4.8).
 
 use crate::{InitiatorKind, Load, Millis, RenderBlocking};
 

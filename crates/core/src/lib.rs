@@ -60,6 +60,7 @@ pub mod plan;
 mod prepare;
 pub mod profile;
 mod purpose;
+mod put_right;
 mod recording;
 mod request;
 mod resource_key;
@@ -109,6 +110,7 @@ pub use page::{PageFacts, PageImage};
 pub use paint::{AnimatedAround, LayoutShift, LcpCandidate, Moved, PaintKind, Rect, ScreenFrame};
 pub use prepare::{Index, Prepared};
 pub use purpose::suggested_purposes;
+pub use put_right::put_right;
 pub use recording::{Counted, MetricRow, RecordingSummary, representative, summarise};
 pub use request::{
     BodyPart, BodyRef, CacheSource, Header, Initiator, InitiatorKind, RenderBlocking, Request, RequestId, ResourceKind,

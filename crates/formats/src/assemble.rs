@@ -262,9 +262,7 @@ impl RawLoad {
         crate::otlp::join(&mut load, &self.spans, &self.name);
         phainon_core::name_runs(&mut load);
         phainon_core::name_inserters(&mut load);
-        phainon_core::end_as_taken(&mut load);
-        phainon_core::parts_as_came(&mut load);
-        phainon_core::blocking_as_painted(&mut load);
+        phainon_core::put_right(&mut load);
         self.say_what_is_missing(&mut load, has_requests);
         let last = load.requests.iter().filter_map(|r| r.end).fold(load.end, Millis::max);
         load.end = load

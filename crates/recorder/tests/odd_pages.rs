@@ -8,7 +8,7 @@ use axum::extract::Request;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::{any, get};
-use phainon_core::{Load, Millis, Note, RequestId, Subject, preset};
+use phainon_core::{Load, Millis, Note, RenderBlocking, RequestId, Standing, Subject, preset, standings};
 use phainon_recorder::{Access, RecordRequest, Recording, Step, record_whole};
 use std::net::SocketAddr;
 use std::time::Duration;
@@ -69,6 +69,11 @@ async fn site() -> SocketAddr {
         .route("/names", page("<!doctype html><title>names</title><link rel=dns-prefetch href='//prefetched.no-such-name.test'><link rel=preconnect href='https://connected.no-such-name.test'><h1>Names</h1><img src='http://shown.no-such-name.test/a.png'><script>fetch('https://fetched.no-such-name.test/').catch(() => {}); try { new WebTransport('https://carried.no-such-name.test:4433/').ready.catch(() => {}); } catch (e) {}</script>"))
         .route("/calls", page("<!doctype html><title>calling</title><h1>Calls</h1><script>const p = new RTCPeerConnection({ iceServers: [{ urls: 'stun:127.0.0.1:' + location.hash.slice(1) }] }); p.createDataChannel('x'); p.onicegatheringstatechange = () => { if (p.iceGatheringState === 'complete') document.title = 'gathered'; }; p.createOffer().then((o) => p.setLocalDescription(o));</script>"))
         .route("/windows", page("<!doctype html><h1>Opens windows</h1><script>for (let i = 0; i < 60; i++) open('/small?' + i);</script>"))
+        .route("/no-head", page(NO_HEAD))
+        .route("/late.css", get(|| async {
+            tokio::time::sleep(Duration::from_millis(1_500)).await;
+            ([(header::CONTENT_TYPE, "text/css")], "p{line-height:1.6}")
+        }))
         .route("/forged", page("<!doctype html><h1>A large text that is really painted here</h1><script>for (const name of ['cloneNode', 'getBoundingClientRect', 'getAttribute']) Element.prototype[name] = () => ({ outerHTML: '<b>forged</b>', x: 0, y: 0, width: 9, height: 9 }); for (const name of ['localName', 'tagName', 'id', 'className', 'outerHTML']) Object.defineProperty(Element.prototype, name, { get: () => 'forged' }); Object.defineProperty(Node.prototype, 'parentElement', { get: () => null }); document.querySelectorAll = () => []; document.querySelector = () => null; window.getComputedStyle = () => ({ backgroundImage: 'url(http://forged.test/)' });</script>"))
         .route("/flip", page("<!doctype html><h1>Flip</h1><script>let n = 0; const draw = () => { document.body.style.background = n++ % 2 ? '#fff' : '#135'; requestAnimationFrame(draw); }; draw(); setInterval(() => fetch('/small'), 200);</script>"))
         .route("/secret", any(|headers: HeaderMap| async move {
@@ -394,6 +399,20 @@ async fn the_browser_asks_no_name_server_and_speaks_no_datagrams() {
         }
     };
     tokio::time::timeout(Duration::from_secs(20), seen).await.unwrap();
+}
+
+/// Text where the head should stand, and three notes of one name.
+const NO_HEAD: &str = "text: in place of a head\n<link rel=stylesheet href=/site.css>\n<div id=note><p>Short.</p></div>\n<link rel=stylesheet href=/late.css>\n<div id=note><p>The largest text of the page, which nothing but its words tells apart from the two others that are named alike.</p></div>\n<div id=note><p>Another.</p></div>";
+
+#[tokio::test]
+async fn a_sheet_below_what_was_painted_blocks_no_rendering_and_the_largest_text_stands_where_its_words_do() {
+    let _turn = TURN.lock().await;
+    let (_, load) = load("/no-head").await;
+    let late = ends_with(&load, "/late.css");
+    assert!(load.fcp.unwrap() < late.end.unwrap(), "{:?} {late:#?}", load.fcp);
+    assert_eq!(late.render_blocking, RenderBlocking::InBodyParserBlocking);
+    let stands = standings(&load, NO_HEAD.as_bytes()).0.and_then(Standing::places);
+    assert_eq!(stands.map(|at| at.map(|(line, _)| line)), Some([5, 5]), "{:?}", load.largest());
 }
 
 #[tokio::test]

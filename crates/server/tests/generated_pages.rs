@@ -8,7 +8,7 @@
 mod blame;
 
 use blame::{Judged, Measured, judged};
-use phainon_core::{blocking_as_painted, parts_as_came};
+use phainon_core::put_right;
 
 /// Those of even seeds, by which rules were mended, or those of odd ones.
 fn pages(half: &str) -> Vec<Measured> {
@@ -19,8 +19,7 @@ fn pages(half: &str) -> Vec<Measured> {
     let mut pages: Vec<Measured> = serde_json::from_reader(decoder).unwrap();
     for page in &mut pages {
         // Told by rules that are newer than what was kept.
-        parts_as_came(&mut page.load);
-        blocking_as_painted(&mut page.load);
+        put_right(&mut page.load);
     }
     pages
 }

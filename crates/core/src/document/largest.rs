@@ -27,7 +27,7 @@ pub enum LargestPlace {
 pub enum Standing {
     /// Nowhere: a script put it in.
     Nowhere,
-    /// On a line, from 1, or on one of several: elements are alike that begin with the same words.
+    /// On a line, from 1, or on one of several: elements that are alike to their first words are not told apart.
     Lines {
         /// The first that it may be.
         first: u32,
@@ -62,7 +62,7 @@ pub fn largest(
     if load.largest().is_none() {
         return LargestPlace::NotKnown;
     }
-    match told_apart(load, alike(load, found, base), body).first() {
+    match told_apart(load, found, alike(load, found, base), body).first() {
         Some(tag) => {
             marks.push(mark(tag.at, Mark::Largest));
             LargestPlace::At { byte: tag.at }
@@ -129,61 +129,32 @@ fn below_ancestors<'f>(load: &Load, found: &'f Found, mut tags: Vec<&'f Tag>) ->
 
 /// Those of some tags that the largest element's words follow; all of them where they follow none, as a script may have
 /// put them in.
-fn told_apart<'f>(load: &Load, tags: Vec<&'f Tag>, body: &[u8]) -> Vec<&'f Tag> {
+fn told_apart<'f>(load: &Load, found: &Found, tags: Vec<&'f Tag>, body: &[u8]) -> Vec<&'f Tag> {
     let Some(words) = load.largest().and_then(|l| l.words.as_deref()) else { return tags };
-    let fitting: Vec<&Tag> = tags.iter().filter(|tag| are_words_of(words, &body[tag.at..])).copied().collect();
+    let follow = |tag: &&&Tag| {
+        let texts = &found.texts[found.texts.partition_point(|text| text.start < tag.at)..];
+        begin_with(words, texts.iter().filter_map(|text| body.get(text.clone())))
+    };
+    let fitting: Vec<&Tag> = tags.iter().filter(follow).copied().collect();
     if fitting.is_empty() { tags } else { fitting }
 }
 
-/// Markup is read so far for the words in it, in bytes.
-const READ: usize = 4000;
-
-/// Whether markup has these words first, as far as it has no character reference: what that stands for is not read.
-fn are_words_of(words: &str, markup: &[u8]) -> bool {
+/// Whether texts begin with words, as far as they have no character reference: what that stands for is not read.
+fn begin_with<'b>(words: &str, texts: impl Iterator<Item = &'b [u8]>) -> bool {
     let mut words = words.chars().filter(|c| !c.is_whitespace());
-    let markup = String::from_utf8_lossy(&markup[..markup.len().min(READ)]);
-    let mut rest = &*markup;
-    while let Some(next) = rest.chars().next() {
-        if next == '<' {
-            rest = past_tag(rest);
-            continue;
-        }
-        rest = &rest[next.len_utf8()..];
-        if next.is_whitespace() {
-            continue;
-        }
-        match words.next() {
-            None => return true,
-            Some(_) if next == '&' => return true,
-            Some(word) if word != next => return false,
-            Some(_) => {}
+    for text in texts {
+        for letter in String::from_utf8_lossy(text).chars().filter(|c| !c.is_whitespace()) {
+            match words.next() {
+                Some(word) if letter == '&' || word == letter => {}
+                Some(_) => return false,
+                None => return true,
+            }
+            if letter == '&' {
+                return true;
+            }
         }
     }
-    true
-}
-
-/// What stands behind a tag or a comment, and behind what is no text of an element.
-fn past_tag(markup: &str) -> &str {
-    let behind = |end: &str| markup.find(end).map_or("", |at| &markup[at + end.len()..]);
-    let is = |name: &str| markup.get(1..=name.len()).is_some_and(|own| own.eq_ignore_ascii_case(name));
-    if is("!--") {
-        return behind("-->");
-    }
-    for (name, end) in [("script", "</script>"), ("style", "</style>"), ("template", "</template>")] {
-        if is(name) {
-            return behind(end);
-        }
-    }
-    let mut quote = None;
-    for (at, c) in markup.char_indices() {
-        match (quote, c) {
-            (None, '>') => return &markup[at + 1..],
-            (None, '"' | '\'') => quote = Some(c),
-            (Some(open), _) if open == c => quote = None,
-            _ => {}
-        }
-    }
-    ""
+    words.next().is_none()
 }
 
 /// Elements whose tags markup may leave out (HTML, section 13.1.2.4).
@@ -200,7 +171,7 @@ fn named(opening: &str, what: &str) -> Option<String> {
 #[must_use]
 pub fn standings(load: &Load, body: &[u8]) -> (Option<Standing>, Option<(u32, u32)>) {
     let Ok(found) = scan(body) else { return (None, None) };
-    (largest_stands(load, &found, body), found.words.map(|at| place(body, at)))
+    (largest_stands(load, &found, body), found.texts.first().map(|text| place(body, text.start)))
 }
 
 fn largest_stands(load: &Load, found: &Found, body: &[u8]) -> Option<Standing> {
@@ -210,7 +181,7 @@ fn largest_stands(load: &Load, found: &Found, body: &[u8]) -> Option<Standing> {
         candidate.tag.as_ref()?;
         tags = changed_since(load, found);
     }
-    tags = told_apart(load, tags, body);
+    tags = told_apart(load, found, tags, body);
     let (Some(first), Some(last)) = (tags.first(), tags.last()) else { return Some(Standing::Nowhere) };
     let (first, last) = (place(body, first.at), place(body, last.at));
     Some(Standing::Lines { first: first.0, last: last.0, columns: Some((first.1, last.1)) })

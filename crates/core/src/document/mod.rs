@@ -11,7 +11,7 @@ pub use first_round::FIRST_ROUND;
 pub use largest::{LargestPlace, Standing, standings};
 
 use crate::words::{largest_place, note_sentence};
-use crate::{Bytes, Load, Millis, Note, RequestId};
+use crate::{Bytes, Load, Millis, Note, RequestId, ResourceKind};
 use first_round::{first_round, share};
 use largest::largest;
 use requests::{from_document, inline_run, same_address, stop_for};
@@ -159,8 +159,9 @@ pub fn document_view(load: &Load, body: &[u8]) -> Option<DocumentView> {
                 marks.push(mark(tag.at, Mark::Request { request }));
             }
         }
-        if (tag.stops || tag.name == "link")
-            && let Some(stop) = first.and_then(|id| stop_for(load, &load.requests[id.0 as usize]))
+        let file = first.map(|id: RequestId| &load.requests[id.0 as usize]);
+        // A link may fetch a script ahead, at which nothing stops.
+        if let Some(stop) = file.filter(|f| tag.stops || f.kind == ResourceKind::Style).and_then(|f| stop_for(load, f))
         {
             marks.push(mark(tag.at, stop));
         }
@@ -220,7 +221,7 @@ fn mark(at: usize, mark: Mark) -> DocumentMark {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{InitiatorKind, LcpCandidate, PaintKind, Request, ResourceKind, Work, WorkKind, WorkName};
+    use crate::{InitiatorKind, LcpCandidate, PaintKind, Request, Work, WorkKind, WorkName};
 
     const PAGE: &str = "<!doctype html><html><head>\n<style>body{color:red}</style>\n<link rel=stylesheet href=/a.css>\n<script src=\"/b.js\"></script>\n</head><body style=\"background:url('bg.jpg')\">\n<script>go()</script><img class=\"hero\" srcset=\"s.jpg 1x, l.jpg 2x\">\n</body></html>";
 
@@ -358,6 +359,10 @@ mod tests {
         assert_eq!(stops(&load), Some((70.0, 82.0)), "read up to it at 70 ms, it is in force at 152");
         (load.work[1].start, load.work[1].duration) = (Millis(70.1), Millis(0.3));
         assert_eq!(stops(&load), None, "it was there");
+        let ahead = PAGE.replace("<link rel=stylesheet href=/a.css>", "<link rel=preload as=script href=/b.js>");
+        let view = document_view(&load, ahead.as_bytes()).expect("a document");
+        let stop = |m: &&super::DocumentMark| matches!(m.mark, Mark::Stop { request: Some(_), .. });
+        assert_eq!(view.marks.iter().find(stop), None, "nothing stops where a script is fetched ahead");
     }
 
     #[test]

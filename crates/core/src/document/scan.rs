@@ -26,8 +26,8 @@ pub struct Found {
     pub scripts: Vec<Range<usize>>,
     pub attributes: Vec<String>,
     pub base: Option<String>,
-    /// Where the first words begin that are shown as text.
-    pub words: Option<usize>,
+    /// Text that is shown, in order, as it stands; a text may be told in parts.
+    pub texts: Vec<Range<usize>>,
 }
 
 /// Finds elements and inline code, by a tokenizer that follows the HTML specification.
@@ -105,15 +105,14 @@ pub fn scan(body: &[u8]) -> Result<Found, String> {
             Ok(())
         }
     };
-    let words = doc_text!(|chunk| {
-        let mut found = found.borrow_mut();
-        if found.words.is_none() && chunk.text_type() == TextType::Data && !chunk.as_str().trim().is_empty() {
-            found.words = Some(chunk.source_location().bytes().start);
+    let shown = doc_text!(|chunk| {
+        if chunk.text_type() == TextType::Data && !chunk.as_str().trim().is_empty() {
+            found.borrow_mut().texts.push(chunk.source_location().bytes());
         }
         Ok(())
     });
     let settings = Settings::new()
-        .append_document_content_handler(words)
+        .append_document_content_handler(shown)
         .append_element_content_handler(any)
         .append_element_content_handler(text!("style", inline(true)))
         .append_element_content_handler(text!("script", inline(false)));

@@ -94,8 +94,8 @@ pub(super) fn largest(moments: &Moments, world: &World, times: &Times) -> Option
     counted(moments, world, times).into_iter().max_by(|a, b| a.size.total_cmp(&b.size)).map(|c| c.moment)
 }
 
-/// The candidates that come. Text under a fade that stays, and that nothing paints anew, does not count where there is another; what the
-/// largest would be where there is none is not known, and it is taken to count when it did.
+/// The candidates that come. Text under a fade that stays, and that nothing paints anew, does not count where there is
+/// another; what the largest would be where there is none is not known, and it is taken to count when it did.
 fn counted<'m>(moments: &'m Moments, world: &World, times: &Times) -> Vec<&'m Paint> {
     let at = |place: super::world::Place| times.at[place as usize];
     let hidden = |place: usize| world.fades.iter().any(|f| f.candidate == Some(place) && f.first(&at).is_none());

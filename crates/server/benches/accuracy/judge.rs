@@ -9,10 +9,7 @@ use phainon_core::forecast::{Figures, Forecast, Model, brings};
 use phainon_core::metrics::Metric;
 use phainon_core::path::{Cause, Leg, path_to_first_paint, path_to_largest};
 use phainon_core::server_work::server_times;
-use phainon_core::{
-    Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source, blocking_as_painted, end_as_taken,
-    parts_as_came,
-};
+use phainon_core::{Edit, Load, Millis, Prepared, Request, RequestId, ResourceKey, Source, put_right};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -50,9 +47,7 @@ pub fn judge(folder: &Path, only: Option<&str>) {
         // Told by rules that may be newer than what was kept.
         let loads = std::iter::once(&mut page.load).chain(&mut page.others).chain(&mut page.otherwise);
         for load in loads {
-            end_as_taken(load);
-            parts_as_came(load);
-            blocking_as_painted(load);
+            put_right(load);
         }
     }
     judged(&pages, true);

@@ -3,7 +3,7 @@
 use crate::blame::{Judged, Measured, judged};
 use crate::measure::middle;
 use crate::order::kendall;
-use phainon_core::{Load, Millis, WorkName, blocking_as_painted, end_as_taken, parts_as_came, standings};
+use phainon_core::{Load, Millis, WorkName, put_right, standings};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::io::Write;
@@ -160,9 +160,7 @@ fn kept(corpus: &Corpus<'_>) -> Vec<Measured> {
     let mut pages: Vec<Measured> = all(corpus.folder);
     for page in &mut pages {
         // Told by rules that may be newer than what was kept.
-        end_as_taken(&mut page.load);
-        parts_as_came(&mut page.load);
-        blocking_as_painted(&mut page.load);
+        put_right(&mut page.load);
         if let Some(markup) = (corpus.markup)(page) {
             (page.load.largest_stands, page.load.words_stand) = standings(&page.load, markup.as_bytes());
         }

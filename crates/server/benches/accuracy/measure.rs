@@ -8,12 +8,11 @@ use phainon_formats::BodyMap;
 use phainon_local::LocalHosts;
 use phainon_recorder::{RecordRequest, Recording, Sealed};
 use phainon_replay::{Answered, Book};
-use phainon_server::trial::{Base, load_again, seen_of};
+use phainon_server::trial::{Base, seen_of};
 use phainon_server::{LoadReading, read_loads};
 use phainon_standin::StandIn;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
-use tokio::sync::mpsc;
 
 /// A recording without return visits.
 pub fn request(url: &str, conditions: Conditions, loads: usize) -> RecordRequest {
@@ -171,14 +170,13 @@ pub fn base(recording: &Recording) -> Result<Base, String> {
 
 /// Loads a book once; gives its figures.
 pub async fn replayed(base: &Base, book: &Book) -> Result<Vec<Metrics>, String> {
-    metrics(&still::loaded_again(base, book).await?.recording)
+    metrics(&still::loaded_again(base, book, 1).await?.recording)
 }
 
 pub async fn record_and_replay(request: &RecordRequest) -> Result<Sides, String> {
     let (recording, recorded) = record(request).await?;
     let base = base(&recording)?;
-    let (sender, _held) = mpsc::unbounded_channel();
-    let made = load_again(base.book.clone(), &base.course(request.loads, false, None), sender).await?;
+    let made = still::loaded_again(&base, &base.book, request.loads).await?;
     if std::env::var_os("PHAINON_DETAIL").is_some() {
         side_by_side(&base, &made.recording)?;
     }

@@ -152,7 +152,7 @@ async fn page_of(
 async fn again(base: &Base, book: &Book, loads: usize) -> Result<Vec<Seen>, String> {
     let mut all = Vec::new();
     for _ in 0..loads {
-        let made = loaded_again(base, book).await?;
+        let made = loaded_again(base, book, 1).await?;
         if std::env::var_os("PHAINON_DETAIL").is_some() {
             measure::side_by_side(base, &made.recording)?;
         }

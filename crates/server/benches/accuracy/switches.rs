@@ -7,9 +7,10 @@ use crate::repairs::{REPAIRS, Repair};
 use phainon_core::metrics::Metrics;
 use phainon_core::{Conditions, Load, preset, representative};
 use phainon_formats::{FormatError, MAX_UNPACKED, MemoryBudget, RawLoad, har};
-use phainon_recorder::{RecordRequest, Recording};
+use phainon_recorder::{RecordRequest, Recording, record_whole};
 use phainon_standin::{StandIn, all_pages};
 use std::path::Path;
+use tokio::sync::mpsc;
 
 /// Under which conditions, and what they are called in a page's name.
 const CONDITIONS: [(&str, &str); 3] =
@@ -58,7 +59,8 @@ fn otherwise(raw: &RawLoad, load: &Load) -> Result<Vec<Load>, FormatError> {
 
 /// A load that does not count: what a server does once for all is done.
 async fn warm(request: &RecordRequest) -> Result<(), String> {
-    record(request).await.map(|_| ())
+    let (sender, _held) = mpsc::unbounded_channel();
+    record_whole(request, sender).await.map(|_| ()).map_err(|e| e.to_string())
 }
 
 async fn page_of(
