@@ -422,3 +422,33 @@ fn what_the_head_asks_for_is_asked_for_with_the_first_tags() {
     // A tag far down tells nothing of the head.
     near(load(Some(600.0)), 115.0);
 }
+
+/// A script in the head holds the parser until 505; the body is read in four pieces of 10 ms, and laid out in 200 ms once
+/// a sheet has come at 600.
+#[test]
+fn a_first_frame_that_comes_sooner_lays_out_what_is_read_by_then() {
+    let mut site = Site::new();
+    blocking(site.asks("gate.js", ResourceKind::Script, [150.0, 150.0, 480.0, 499.0]), 3);
+    blocking(site.asks("page.css", ResourceKind::Style, [150.0, 150.0, 580.0, 600.0]), 4);
+    site.works(WorkName::Task, 0, [500.0, 505.0], None);
+    site.works(WorkName::ParseHtml, 1, [500.0, 505.0], None);
+    site.works(WorkName::Evaluate, 2, [500.0, 505.0], Some("gate.js"));
+    for from in [505.2, 516.0, 527.0, 538.0] {
+        site.works(WorkName::Task, 0, [from, from + 10.0], None);
+        site.works(WorkName::ParseHtml, 1, [from, from + 10.0], None);
+    }
+    site.runs(WorkName::ParseSheet, [600.0, 603.0], "page.css");
+    site.draws([604.0, 804.0]);
+    site.draws([900.0, 904.0]);
+    site.paints(820.0, None);
+    site.0.fcp = Some(Millis(820.0));
+    let now = forecast(&site, &at_once("page.css"));
+    // One piece is read before the frame, a quarter of all.
+    let first = now.tasks.iter().find(|task| task.was_ms == Millis(604.0)).unwrap();
+    near(first.start_ms.unwrap().0, 516.0);
+    near(first.duration_ms.0, 50.0);
+    near(change(&now, Metric::Lcp), 516.0 + 50.0 + 16.0 - 820.0);
+    // What is read later is laid out later.
+    let next = now.tasks.iter().find(|task| task.was_ms == Millis(900.0)).unwrap();
+    near(next.duration_ms.0, 154.0);
+}

@@ -6,7 +6,7 @@
 mod site;
 
 use phainon_core::{Animation, Initiator, InitiatorKind, Millis, RenderBlocking, ResourceKind, Scheduled, WorkName};
-use site::{PAGE, Site, drawn, given, script, shows};
+use site::{PAGE, Site, at, drawn, given, script, shows};
 
 /// A script that another put in.
 fn puts_in(site: &mut Site, name: &str, times: [f64; 4]) {
@@ -66,6 +66,29 @@ fn a_module_in_the_document_waits_for_what_it_imports() {
     import.initiator = Initiator { kind: InitiatorKind::Script, url: Some(PAGE.into()), ..Initiator::default() };
     shows(&mut site, WorkName::Evaluate, 907.0, "");
     assert!(given(&site, "part.js") > 690.0, "{}", given(&site, "part.js"));
+}
+
+/// `main.js` imports `first.js`, which imports `deep.js`, and `second.js`: the first to run is `deep.js`, once all are
+/// there. What a script imports as it runs waits for nothing but its own imports.
+#[test]
+fn modules_that_are_imported_together_wait_for_the_last_of_them() {
+    let imports =
+        |by: &str| Initiator { kind: InitiatorKind::Script, url: Some(at(by).as_str().into()), ..Initiator::default() };
+    let given_to = |as_it_runs: bool| {
+        let mut site = drawn();
+        site.asks("main.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]).initiator.line = Some(3);
+        let first = site.asks("first.js", ResourceKind::Script, [262.0, 262.0, 300.0, 305.0]);
+        first.initiator = if as_it_runs { script(&["main.js"]) } else { imports("main.js") };
+        site.asks("second.js", ResourceKind::Script, [262.5, 262.5, 900.0, 905.0]).initiator = imports("main.js");
+        site.asks("deep.js", ResourceKind::Script, [306.0, 306.0, 600.0, 605.0]).initiator = imports("first.js");
+        shows(&mut site, WorkName::Evaluate, 907.0, "deep.js");
+        (given(&site, "second.js"), given(&site, "deep.js"))
+    };
+    let (second, deep) = given_to(false);
+    // Its own run takes 5 ms.
+    assert!(second > 600.0 && deep < 6.0, "{second} {deep}");
+    let (second, deep) = given_to(true);
+    assert!(second < 1.0 && deep > 290.0, "{second} {deep}");
 }
 
 #[test]

@@ -102,7 +102,7 @@ fn legs() -> Vec<(LegFact, Vec<&'static str>)> {
             all.push((LegFact::Answer { file: url("a.js"), host: host.clone(), document }, named.clone()));
         }
     }
-    for why in [HandedOver::ToTake, HandedOver::ToRun, HandedOver::Imports] {
+    for why in [HandedOver::ToTake, HandedOver::ToRun, HandedOver::Imports, HandedOver::ImportedAlong] {
         all.push((LegFact::HandedOver { file: code("a.js"), why }, vec!["a.js"]));
     }
     for why in [AskedFor::Lazy, AskedFor::UnknownRun, AskedFor::InlineStyle, AskedFor::Element, AskedFor::NotTold] {

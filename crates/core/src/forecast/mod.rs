@@ -12,6 +12,7 @@ mod change;
 mod connections;
 mod dependants;
 mod effects;
+mod first_frame;
 mod moments;
 mod outcome;
 mod pool;
@@ -31,6 +32,7 @@ pub use steps::{Step, StepKind};
 use crate::graph::Graph;
 use crate::{Bodies, Bytes, Edit, Millis, Prepared, RequestId, Source};
 use change::{Change, Ground};
+use first_frame::FirstFrame;
 use moments::Builder;
 use petgraph::Directed;
 use petgraph::algo::tarjan_scc;
@@ -138,6 +140,7 @@ fn rings(world: &world::World, among: &[u32]) -> HashMap<u32, usize> {
 pub struct Model {
     ground: Ground,
     may_stop: Vec<MayStop>,
+    first_frame: Option<FirstFrame>,
     calibration: Calibration,
     base: Times,
     figures: Figures,
@@ -156,7 +159,8 @@ impl Model {
         }
         let figures = outcome::figures(&prepared.load, &moments, &moments.world, &base);
         let may_stop = MayStop::of(&graph, prepared, &moments, &base.at);
-        Self { ground: Ground::of(prepared.clone(), moments), may_stop, calibration, base, figures }
+        let first_frame = FirstFrame::of(&graph, prepared, &moments);
+        Self { ground: Ground::of(prepared.clone(), moments), may_stop, first_frame, calibration, base, figures }
     }
 
     /// What the load measures without edits.

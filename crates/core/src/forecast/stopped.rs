@@ -203,6 +203,9 @@ impl Model {
             }
             times = settled(&mut change.world, &self.calibration);
         }
+        if self.first_frame.as_ref().is_some_and(|first| change.draw_what_is_read(first, &times)) {
+            times = settled(&mut change.world, &self.calibration);
+        }
         (change.world, times)
     }
 }

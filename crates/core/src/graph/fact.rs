@@ -24,6 +24,8 @@ pub enum HandedOver {
     ToRun,
     /// All that the script imports had come, and it had yet to run.
     Imports,
+    /// All that is imported along with the script had come, and it had yet to run.
+    ImportedAlong,
 }
 
 /// What a request waited behind before it was sent.

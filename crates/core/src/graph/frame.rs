@@ -448,7 +448,7 @@ impl Graph<'_> {
     }
 
     /// Whether a piece of work is part of a script's run.
-    pub(super) fn is_by_script(&self, i: usize) -> bool {
+    pub(crate) fn is_by_script(&self, i: usize) -> bool {
         std::iter::successors(self.parents[i], |p| self.parents[*p]).any(|p| {
             matches!(
                 self.work(p).name,

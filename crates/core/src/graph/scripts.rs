@@ -41,7 +41,7 @@ impl Graph<'_> {
             None => work.line.map(|line| (line, None)),
         };
         if let Some(script) = script {
-            edges.extend(self.last_import(&url, began));
+            edges.extend(self.imports_came(script, index));
             if let Some(end) = script.end {
                 let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::ToRun };
                 edges
@@ -105,7 +105,7 @@ impl Graph<'_> {
         };
         let came = self.load.requests.iter().filter(ahead).filter_map(|r| Some((r.end?, r.id)));
         let (end, id) = came.filter(|(end, _)| *end <= began).max_by(|a, b| a.0.order(&b.0))?;
-        self.rests_between(known, end).then(|| self.import_came(url, end, id))
+        self.rests_between(known, end).then(|| self.import_came(url, end, id, HandedOver::Imports))
     }
 
     /// Scripts that a script puts in may have to keep their order (HTML, section 4.12.1.1, the list of scripts that will
@@ -214,15 +214,52 @@ impl Graph<'_> {
         in_force.filter(|(at, _)| *at <= by + SLACK).collect()
     }
 
+    /// What a module waits for is all that it imports, and all that is imported along with it: of what one module
+    /// imports none runs until all are there (HTML, section 8.1.4.2, fetch the descendants of and link a module script).
+    fn imports_came(&self, script: &Request, run: usize) -> Vec<Edge> {
+        let (url, began) = (&script.url, self.work(run).start);
+        let root = self.imported_by(script);
+        let along = self.imports(&root, began);
+        let ran_before = |id: RequestId| {
+            let used = self.load.request(id).and_then(|r| self.prepared.first_use(r));
+            used.is_some_and(|(place, _)| place < run)
+        };
+        if root == *url || along.iter().any(|(id, _)| ran_before(*id)) {
+            // The first of them to run has waited for all.
+            return self.last_import(url, began).into_iter().collect();
+        }
+        let own: HashSet<RequestId> = self.imports(url, began).into_iter().map(|(id, _)| id).collect();
+        let ended = along.into_iter().filter(|(id, _)| *id != script.id);
+        let ended = ended.filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
+        let why = |id| if own.contains(&id) { HandedOver::Imports } else { HandedOver::ImportedAlong };
+        ended.map(|(end, id)| self.import_came(url, end, id, why(id))).collect()
+    }
+
+    /// The module that imports a module, or who imports that, and had yet to run: itself, where nobody does.
+    fn imported_by(&self, script: &Request) -> Arc<str> {
+        let mut root = script;
+        let mut seen = HashSet::from([script.id]);
+        // Modules may import each other.
+        loop {
+            let by = root.initiator.url.as_ref().filter(|_| imported(root));
+            let Some(by) = by else { return root.url.clone() };
+            match self.prepared.all_for(by).rfind(|r| r.start <= root.start) {
+                Some(importer) if importer.kind == ResourceKind::Document => return by.clone(),
+                Some(importer) if seen.insert(importer.id) => root = importer,
+                _ => return root.url.clone(),
+            }
+        }
+    }
+
     /// The last file to come of those that a module imports.
     fn last_import(&self, url: &Arc<str>, ran: Millis) -> Option<Edge> {
         let ended = self.imports(url, ran).into_iter().filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
-        ended.max_by(|a, b| a.0.order(&b.0)).map(|(end, id)| self.import_came(url, end, id))
+        ended.max_by(|a, b| a.0.order(&b.0)).map(|(end, id)| self.import_came(url, end, id, HandedOver::Imports))
     }
 
-    /// A module waited for a file that it imports.
-    fn import_came(&self, url: &Arc<str>, end: Millis, id: RequestId) -> Edge {
-        let fact = LegFact::HandedOver { file: self.code(url), why: HandedOver::Imports };
+    /// A module waited for a file that it imports, or that is imported along with it.
+    fn import_came(&self, url: &Arc<str>, end: Millis, id: RequestId, why: HandedOver) -> Edge {
+        let fact = LegFact::HandedOver { file: self.code(url), why };
         Edge::new(Moment::Done(id), end, Cause::Handover, About::Script(url.clone()), fact).filled(Fill::Thread)
     }
 
@@ -232,10 +269,8 @@ impl Graph<'_> {
         let mut found = Vec::new();
         // Requests stand in the order in which they were asked for: an importer before its imports.
         for request in self.load.requests.iter().filter(|r| r.kind == ResourceKind::Script && r.start < by) {
-            let imported = request.initiator.stack.is_empty()
-                && request.initiator.kind == InitiatorKind::Script
-                && request.initiator.url.as_ref().is_some_and(|by| importers.contains(by));
-            if imported && request.url != *url && request.end.is_some_and(|end| end <= by) {
+            let by_one = request.initiator.url.as_ref().is_some_and(|by| importers.contains(by));
+            if imported(request) && by_one && request.url != *url && request.end.is_some_and(|end| end <= by) {
                 importers.insert(&request.url);
                 found.push((request.id, request.url.clone()));
             }
@@ -262,4 +297,9 @@ impl Graph<'_> {
         };
         self.load.requests.iter().filter_map(done).collect()
     }
+}
+
+/// Whether a script was asked for because another names it in an import: no run of that one asked.
+fn imported(script: &Request) -> bool {
+    script.initiator.stack.is_empty() && script.initiator.kind == InitiatorKind::Script
 }

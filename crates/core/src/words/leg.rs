@@ -158,6 +158,9 @@ pub fn leg_sentence(fact: &LegFact) -> String {
         LegFact::HandedOver { why: HandedOver::Imports, .. } => {
             "All that it imports had come; the main thread had yet to run it."
         }
+        LegFact::HandedOver { why: HandedOver::ImportedAlong, .. } => {
+            "Modules that are imported together run once all of them are there. All had come; the main thread had yet to run it."
+        }
         LegFact::AboutToBeSent { .. } => "Between connection and request.",
         LegFact::Queued { behind, .. } => return queued(behind),
         LegFact::Read => "The parser works its way through what has come.",

@@ -25,7 +25,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 362] = [
+pub const PAGES: [&str; 394] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -388,6 +388,38 @@ pub const PAGES: [&str; 362] = [
     "bootstrap-avatar/docs/index.html",
     "patternlock/example/index.html",
     "twitter-bootstrap-wizard/examples/multiple.html",
+    "bootstrap-drawer/index.html",
+    "scroll-hint/docs/index.html",
+    "vanillatoasts/index.html",
+    "@fancyapps/fancybox/docs/index.html",
+    "bootstrap-colorselector/index.html",
+    "tooltipster-scrollabletip/demo/index.html",
+    "daterangepicker/index.html",
+    "bootstrap-material-datetimepicker/index.html",
+    "jasny-bootstrap/docs/getting-started.html",
+    "bootstrap4c-dropzone/example.html",
+    "simple-lightbox/index.html",
+    "libp2p-bootstrap/docs/classes/Bootstrap.html",
+    "jspdf-invoice-template/index.html",
+    "kotlin-playground/dist/examples/index.html",
+    "bootstrap-imageupload/index.html",
+    "meld/website/_site/docs/grammar-reference/index.html",
+    "@frangoteam/fuxa/dist/index.html",
+    "@h0rn0chse/night-sky/demo/index.html",
+    "webkul-micron/index.html",
+    "fizban/docs/reference/index.html",
+    "mburger-webcomponent/index.html",
+    "spin-wheel/examples/playground/index.html",
+    "claude-memory-layer/dist/ui/index.html",
+    "victory-docs/build/index.html",
+    "node-mysql-admin/middleware/public/index.html",
+    "popups/index.html",
+    "pwstrength-bootstrap/examples/bootstrap4/i18n.html",
+    "@adactive/bootstrap-tagsinput/examples/index.html",
+    "halo-theme-dream2.0-plus/templates/security_link.html",
+    "@openaddresses/batch-alarms/docs/index.html",
+    "eonasdan-bootstrap-datetimepicker/docs/Options/index.html",
+    "@atomaras/bootstrap-multiselect/index.html",
 ];
 /// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;
