@@ -428,6 +428,8 @@ fn what_the_head_asks_for_is_asked_for_with_the_first_tags() {
 #[test]
 fn a_first_frame_that_comes_sooner_lays_out_what_is_read_by_then() {
     let mut site = Site::new();
+    // The empty page before it.
+    site.draws([5.0, 9.0]);
     blocking(site.asks("gate.js", ResourceKind::Script, [150.0, 150.0, 480.0, 499.0]), 3);
     blocking(site.asks("page.css", ResourceKind::Style, [150.0, 150.0, 580.0, 600.0]), 4);
     site.works(WorkName::Task, 0, [500.0, 505.0], None);

@@ -4,7 +4,7 @@
 use super::change::Change;
 use super::moments::Moments;
 use super::run::Times;
-use super::world::{Cut, Drawn};
+use super::world::{Cut, Drawn, Frame};
 use crate::graph::Graph;
 use crate::{Millis, Prepared, RenderBlocking, Request, ResourceKind, Work, WorkName};
 
@@ -23,12 +23,9 @@ pub(super) struct FirstFrame {
 }
 
 impl FirstFrame {
-    /// Of a load whose first frame runs no script.
+    /// Of a load whose first frame with content runs no script.
     pub(super) fn of(graph: &Graph<'_>, prepared: &Prepared, moments: &Moments) -> Option<Self> {
         let Drawn { task, .. } = *moments.world.drawn.first()?;
-        if moments.world.frames.iter().any(|frame| frame.task < task) {
-            return None;
-        }
         let pieces = |task: u32| {
             let whole = prepared.index.tasks[task as usize];
             let within = move |place: &usize| prepared.load.work.get(*place).is_some_and(|w| w.depth > 0);
@@ -62,7 +59,10 @@ impl FirstFrame {
             (took > 0.0).then_some((before, took))
         });
         let reads: Vec<(u32, f64)> = reads.collect();
-        (!reads.is_empty()).then_some(Self { task, from, to, reads })
+        // One before the body was read drew an empty page.
+        let drawn = |frame: &Frame| (reads.first().map_or(task, |(first, _)| *first)..task).contains(&frame.task);
+        let is_first = !moments.world.frames.iter().any(drawn);
+        (!reads.is_empty() && is_first).then_some(Self { task, from, to, reads })
     }
 }
 
