@@ -32,7 +32,7 @@ const fn innocent(page: &'static str, file: &'static str, also: &'static [&'stat
     Class { page, file, culprit: false, also }
 }
 
-pub const CLASSES: [Class; 54] = [
+pub const CLASSES: [Class; 56] = [
     waits("script-above-sheet", "/late.js"),
     waits("deferred-in-order", "/late.js"),
     waits("sheet-above-missing-script", "/late.css"),
@@ -77,6 +77,8 @@ pub const CLASSES: [Class; 54] = [
     waits("put-in-in-order", "/late.js"),
     waits("module-in-document", "/late.js"),
     waits("module-fetched-ahead", "/late.js"),
+    waits("modules-together", "/late.js"),
+    innocent("module-of-another", "/late.js", &[]),
     waits("transition-over", "/late.js"),
     waits("fetched-ahead-and-imported", "/late.js"),
     waits("channel-by-name", "/late.js"),
@@ -238,6 +240,14 @@ fn page(name: &str) -> Option<String> {
             "<link rel=modulepreload href=/late.js><link rel=modulepreload href=/imports-late.js><script src=/shows.js></script><script type=module src=/imports-late.js></script>".into(),
             "<p>First</p><div id=r></div>".into(),
         ),
+        "modules-together" => (
+            "<script src=/shows.js></script><script type=module src=/together.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "module-of-another" => (
+            "<script src=/shows.js></script><script type=module src=/first-shows.js></script><script type=module src=/imports-alone.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
         "transition-over" => (
             "<style>p { opacity: 0.5; transition: opacity 200ms } .on p { opacity: 1 }</style><script src=/shows.js></script><script>addEventListener('transitionend', () => show())</script>".into(),
             "<p>First</p><div id=r></div><script async src=/late.js></script>".into(),
@@ -321,6 +331,9 @@ fn script(name: &str, referer: &str) -> Option<String> {
         "anothers-answer.js" => "asked.then(answer => answer.text()).then(() => show())".into(),
         "fetched-ahead.js" => "fetch('/late.json').then(answer => answer.text()).then(() => show())".into(),
         "imports-late.js" => "import '/late.js'; show()".into(),
+        "together.js" => "import '/first-shows.js'; import '/late.js'".into(),
+        "first-shows.js" => "globalThis.show()".into(),
+        "imports-alone.js" => "import '/late.js'".into(),
         "ahead-and-imports.js" => "const ahead = href => new Promise(told => document.head.append(Object.assign(document.createElement('link'), { rel: 'modulepreload', href, onload: told }))); Promise.all(['/late.js'].map(ahead)).then(() => import('/late.js')).then(module => module.imported())".into(),
         "decodes.js" => "const i = new Image(); i.src = '/late.png'; i.decode().then(() => show())".into(),
         "says.js" => "postMessage('done')".into(),
