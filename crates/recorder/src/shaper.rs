@@ -299,8 +299,9 @@ async fn carry(
         // Where nothing is narrow there are no turns to take.
         let narrow = line.lock().unwrap_or_else(PoisonError::into_inner).is_narrow();
         let mut buffer = vec![0u8; if narrow { CHUNK } else { UNSHAPED }];
-        // When the next bytes may enter the line, in the model's time.
-        let mut ready = Duration::ZERO;
+        // When the next bytes may enter the line, in the model's time: none may before there was a connection, though a
+        // browser that is quick has sent some by the time we look.
+        let mut ready = shared.zero.elapsed();
         loop {
             let read = match from.try_read(&mut buffer) {
                 // They stood waiting: that we woke a little late is not the line's fault.

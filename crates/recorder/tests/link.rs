@@ -52,6 +52,25 @@ async fn nothing_is_quicker_than_the_link_allows() {
     assert!(asked.elapsed() >= Duration::from_millis(280));
 }
 
+/// A browser may say its first word before we look for it, and here before it was told that it is connected: however that
+/// is, the word takes the way there and back from the connection on.
+#[tokio::test]
+async fn what_was_said_before_we_looked_takes_the_way_all_the_same() {
+    let mut wanted = link("www.skerryline.test", echo(0).await);
+    wanted.round_trip = Duration::from_millis(80);
+    let shaper = Shaper::start(wanted).await.unwrap();
+    let mut stream = TcpStream::connect(("127.0.0.1", shaper.port)).await.unwrap();
+    let host = b"www.skerryline.test";
+    let ask = [&[5, 1, 0, 5, 1, 0, 3, u8::try_from(host.len()).unwrap()], &host[..], &[0, 80], b"ahoy"].concat();
+    let asked = Instant::now();
+    stream.write_all(&ask).await.unwrap();
+    // What was chosen, the reply, and the word.
+    let mut told = [0u8; 2 + 10 + 4];
+    stream.read_exact(&mut told).await.unwrap();
+    assert_eq!(&told[12..], b"ahoy");
+    assert!(asked.elapsed() >= Duration::from_millis(160), "{:?}", asked.elapsed());
+}
+
 /// The best of a few tries: what else the machine does can only make it slower.
 async fn best(link: &Link, connections: usize, bytes: usize) -> through::Measured {
     let mut found = measure(link, connections, bytes).await;

@@ -30,7 +30,7 @@ impl Graph<'_> {
         }
         // Of code in the document the browser tells the line, but not of modules.
         if script.is_some_and(|s| self.is_document(s.id)) && work.line.is_none() {
-            return self.module_in_document(&url, began);
+            return self.module_in_document(&url, index);
         }
         let script = script.filter(|s| s.kind != ResourceKind::Document);
         let held = || LegFact::HeldInOrder { script: code.clone() };
@@ -41,7 +41,7 @@ impl Graph<'_> {
             None => work.line.map(|line| (line, None)),
         };
         if let Some(script) = script {
-            edges.extend(self.imports_came(script, index));
+            edges.extend(self.imports_came(&url, &self.imported_by(script), index));
             if let Some(end) = script.end {
                 let fact = LegFact::HandedOver { file: code.clone(), why: HandedOver::ToRun };
                 edges
@@ -83,10 +83,11 @@ impl Graph<'_> {
     }
 
     /// A module in the document runs once that is parsed and all is there that it imports (HTML, section 4.12.1.1).
-    fn module_in_document(&self, url: &Arc<str>, began: Millis) -> Vec<Edge> {
+    fn module_in_document(&self, url: &Arc<str>, run: usize) -> Vec<Edge> {
+        let began = self.work(run).start;
         let mut edges = self.document_by(began);
         edges.extend(self.once_parsed(url, began));
-        edges.extend(self.last_import(url, began));
+        edges.extend(self.imports_came(url, url, run));
         edges.extend(self.import_fetched_ahead(url, began, &edges));
         edges
     }
@@ -216,21 +217,19 @@ impl Graph<'_> {
 
     /// What a module waits for is all that it imports, and all that is imported along with it: of what one module
     /// imports none runs until all are there (HTML, section 8.1.4.2, fetch the descendants of and link a module script).
-    fn imports_came(&self, script: &Request, run: usize) -> Vec<Edge> {
-        let (url, began) = (&script.url, self.work(run).start);
-        let root = self.imported_by(script);
-        let along = self.imports(&root, began);
-        let ran_before = |id: RequestId| {
-            let used = self.load.request(id).and_then(|r| self.prepared.first_use(r));
-            used.is_some_and(|(place, _)| place < run)
-        };
-        if root == *url || along.iter().any(|(id, _)| ran_before(*id)) {
-            // The first of them to run has waited for all.
-            return self.last_import(url, began).into_iter().collect();
-        }
+    fn imports_came(&self, url: &Arc<str>, root: &Arc<str>, run: usize) -> Vec<Edge> {
+        let began = self.work(run).start;
+        let along = self.imports(root, began);
         let own: HashSet<RequestId> = self.imports(url, began).into_iter().map(|(id, _)| id).collect();
-        let ended = along.into_iter().filter(|(id, _)| *id != script.id);
-        let ended = ended.filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
+        let task = self.prepared.task_at(began).unwrap_or(run);
+        let ran_just_before = |id: &RequestId| {
+            let used = self.load.request(*id).and_then(|r| self.prepared.first_use(r));
+            used.is_some_and(|(place, _)| (task..run).contains(&place))
+        };
+        // The first of them to run has waited for all; those that follow it need no more than what is their own.
+        let follows = along.iter().any(|(id, _)| ran_just_before(id));
+        let its = along.into_iter().filter(|(id, by)| by != url && (!follows || own.contains(id)));
+        let ended = its.filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
         let why = |id| if own.contains(&id) { HandedOver::Imports } else { HandedOver::ImportedAlong };
         ended.map(|(end, id)| self.import_came(url, end, id, why(id))).collect()
     }
@@ -249,12 +248,6 @@ impl Graph<'_> {
                 _ => return root.url.clone(),
             }
         }
-    }
-
-    /// The last file to come of those that a module imports.
-    fn last_import(&self, url: &Arc<str>, ran: Millis) -> Option<Edge> {
-        let ended = self.imports(url, ran).into_iter().filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
-        ended.max_by(|a, b| a.0.order(&b.0)).map(|(end, id)| self.import_came(url, end, id, HandedOver::Imports))
     }
 
     /// A module waited for a file that it imports, or that is imported along with it.
