@@ -5,12 +5,13 @@
 
 mod site;
 
+use phainon_core::metrics::Metric;
 use phainon_core::path::path_to_largest;
 use phainon_core::{
     Animation, BodyPart, Bytes, Initiator, InitiatorKind, Millis, Prepared, RenderBlocking, ResourceKind, Scheduled,
     WorkName, name_runs,
 };
-use site::{PAGE, Site, at, drawn, given, script, shows};
+use site::{PAGE, Site, at, at_once, change, drawn, forecast, given, near, script, shows};
 
 /// Asked for by nobody that is told.
 fn nobody() -> Initiator {
@@ -37,14 +38,20 @@ fn who_imports_a_module_as_it_runs_waits_for_it_and_for_its_imports() {
     site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 250.0, 260.0]);
     site.runs(WorkName::Evaluate, [262.0, 270.0], "app.js");
     site.asks("parts.js", ResourceKind::Script, [268.0, 268.0, 400.0, 410.0]).initiator = script(&["app.js"]);
-    let import = site.asks("part.js", ResourceKind::Script, [412.0, 412.0, 900.0, 910.0]);
-    import.initiator =
-        Initiator { kind: InitiatorKind::Script, url: Some(at("parts.js").as_str().into()), ..Initiator::default() };
+    for (name, times) in [("part.js", [412.0, 412.0, 900.0, 910.0]), ("other.js", [412.5, 412.5, 690.0, 700.0])] {
+        site.asks(name, ResourceKind::Script, times).initiator = Initiator {
+            kind: InitiatorKind::Script,
+            url: Some(at("parts.js").as_str().into()),
+            ..Initiator::default()
+        };
+    }
     // The browser tells of the import as of any callback.
     site.0.scheduled = vec![Scheduled { at: Millis(268.0), ran: Millis(915.0), by: None }];
     shows(&mut site, WorkName::Microtasks, 915.0, "app.js");
     assert!(given(&site, "part.js") > 480.0, "{}", given(&site, "part.js"));
     assert!(given(&site, "parts.js") > 130.0, "{}", given(&site, "parts.js"));
+    // Without that one it waits for the other.
+    near(change(&forecast(&site, &at_once("part.js")), Metric::Lcp), 700.0 - 910.0);
 }
 
 #[test]

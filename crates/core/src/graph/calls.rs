@@ -135,8 +135,9 @@ impl Graph<'_> {
             return Some(edges);
         }
         let told = self.in_promises(around[0]) || around.iter().any(|i| self.work(*i).name == WorkName::Event);
-        if let Some((came, module)) = self.imported_since(url, asked.at, to).filter(|_| told) {
-            return Some(vec![edge(Moment::Done(module), came)]);
+        let imported = if told { self.imported_since(url, asked.at, to) } else { Vec::new() };
+        if !imported.is_empty() {
+            return Some(imported.into_iter().map(|(came, module)| edge(Moment::Done(module), came)).collect());
         }
         if let Some(asker) = self.run_at(asked.at) {
             return Some(vec![edge(Moment::Inside(asker, Does::Schedules), asked.at)]);
@@ -165,8 +166,8 @@ impl Graph<'_> {
     }
 
     /// A module that a script imports as it runs (HTML, section 8.1.6.7.3), or a script that it puts in and whose load
-    /// event it is told, with those that this imports in turn: the last of them to come.
-    fn imported_since(&self, url: &Arc<str>, asked: Millis, by: Millis) -> Option<(Millis, RequestId)> {
+    /// event it is told, with those that this imports in turn: all of them must have come, each with when it had.
+    fn imported_since(&self, url: &Arc<str>, asked: Millis, by: Millis) -> Vec<(Millis, RequestId)> {
         let came = |id: RequestId| Some((self.load.request(id)?.end?, id));
         let is_import = |id: &RequestId| {
             self.load
@@ -179,7 +180,7 @@ impl Graph<'_> {
             url.map(|url| self.imports(&url, by)).unwrap_or_default().into_iter().map(|(id, _)| id)
         };
         let all = modules.flat_map(|module| std::iter::once(module).chain(imports(module))).filter_map(came);
-        all.filter(|(end, _)| *end <= by + SLACK).max_by(|a, b| a.0.order(&b.0))
+        all.filter(|(end, _)| *end <= by + SLACK).collect()
     }
 
     /// Whether promises' callbacks were at work at a moment.

@@ -25,7 +25,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 414] = [
+pub const PAGES: [&str; 432] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -440,6 +440,24 @@ pub const PAGES: [&str; 414] = [
     "react-tageditor/examples/validation.html",
     "heatmap.js-fixed/docs/index.html",
     "@grapecity/gcpdfviewer/docs/classes/ViewerOptions.html",
+    "crystalslider/index.html",
+    "con-menu/example.html",
+    "dropdownmenu-by-errorcode710/index.html",
+    "@w8tcha/bootstrap-notify/example/index.html",
+    "toolcool-range-slider/examples/11-bottom-to-top.html",
+    "data-template/template/public/index.html",
+    "domenu/index.html",
+    "bootstrap-reverse/demo/bootstrap-rtl.html",
+    "@davitboo/dropdown-menu/index.html",
+    "@hugeinc/carousel/demo/index.html",
+    "bootstrap-navbar-sidebar/docs/index.html",
+    "minimodal/index.html",
+    "bootstrap-carousel-autoplay/autoplay-turned-off.html",
+    "mtlg-modul-menu/out/MTLG.menu.html",
+    "chartjs-plugin-empty-overlay/samples/empty-line-chart.html",
+    "flun-html-template/templates/account/profile.html",
+    "sliderjs/examples/modules-inspector/index.html",
+    "@shop-local/shop-local-theme/docs/docs/index.html",
 ];
 /// Those of them that replays and edits are tried on, where none are named.
 pub const EDITED: Range<usize> = 31..46;
@@ -489,6 +507,10 @@ pub fn number_of(words: &str) -> u64 {
     words.bytes().fold(0, |number, byte| number.wrapping_mul(0x0100_0000_01b3) ^ u64::from(byte))
 }
 
+/// Packed once, by address and text: packing takes longer than a server that is quick, and a sheet without one file may
+/// be as long as the same without another.
+type Packed = HashMap<(String, Vec<u8>), Vec<u8>>;
+
 struct Site {
     /// The folder of packages.
     packages: PathBuf,
@@ -496,9 +518,7 @@ struct Site {
     root: PathBuf,
     waits: Waits,
     otherwise: Mutex<Option<(String, Instead)>>,
-    /// Packed once, by address and text: packing takes longer than a server that is quick, and a sheet without one file
-    /// may be as long as the same without another.
-    packed: Mutex<HashMap<(String, Vec<u8>), Vec<u8>>>,
+    packed: Mutex<Packed>,
 }
 
 pub struct Served {
