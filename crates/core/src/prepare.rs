@@ -44,6 +44,8 @@ pub struct Index {
     hosts: Vec<Option<Arc<str>>>,
     /// What scripts had asked for and was there, by each script that had part in the asking.
     answers: HashMap<Arc<str>, Vec<(Millis, RequestId)>>,
+    /// Scripts that each script names in an import.
+    imports: HashMap<Arc<str>, Vec<RequestId>>,
     /// Streams of events.
     streams: Vec<RequestId>,
     /// What runs of one script did for another.
@@ -127,6 +129,12 @@ impl Prepared {
         self.index.answers.get(script).map_or(&[], Vec::as_slice)
     }
 
+    /// The scripts that a script, or code in a document, names in an import, in the order in which they were asked for.
+    pub(crate) fn imports_of(&self, script: &str) -> impl Iterator<Item = &Request> {
+        let ids = self.index.imports.get(script).map_or(&[][..], Vec::as_slice);
+        ids.iter().filter_map(|id| self.load.request(*id))
+    }
+
     /// The load's streams of events.
     pub fn streams(&self) -> impl Iterator<Item = &Request> {
         self.index.streams.iter().filter_map(|id| self.load.request(*id))
@@ -189,6 +197,9 @@ impl Index {
             index.hosts.push(request.host().map(Arc::from));
             if request.mime.as_deref() == Some("text/event-stream") {
                 index.streams.push(request.id);
+            }
+            if let Some(by) = request.initiator.url.as_ref().filter(|_| request.is_import()) {
+                index.imports.entry(by.clone()).or_default().push(request.id);
             }
             let data = matches!(request.kind, ResourceKind::Data | ResourceKind::Other | ResourceKind::Script);
             if let (InitiatorKind::Script, true, Some(end)) = (request.initiator.kind, data, request.end) {

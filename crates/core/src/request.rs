@@ -292,6 +292,13 @@ impl Request {
         }
     }
 
+    /// Whether it is a script that another names in an import: no run of that one asked for it.
+    #[must_use]
+    pub fn is_import(&self) -> bool {
+        let by_script = self.kind == ResourceKind::Script && self.initiator.kind == InitiatorKind::Script;
+        by_script && self.initiator.stack.is_empty()
+    }
+
     /// A response header's value, by name without regard to case.
     #[must_use]
     pub fn header(&self, name: &str) -> Option<&str> {

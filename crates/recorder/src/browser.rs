@@ -177,9 +177,9 @@ impl Browser {
     }
 }
 
-/// Kills the browser with everything it started. Debian's program is a shell script that starts the
-/// real one: killing the child alone would leave that running. The child leads a group of its own.
-fn kill_group(child: &Child) {
+/// Kills a browser with everything it started. Debian's program is a shell script that starts the
+/// real one: killing the child alone would leave that running. The child must lead a group of its own.
+pub fn kill_group(child: &Child) {
     if let Some(pid) = child.id().and_then(|id| i32::try_from(id).ok()).and_then(rustix::process::Pid::from_raw) {
         let _ = rustix::process::kill_process_group(pid, rustix::process::Signal::KILL);
     }

@@ -430,15 +430,27 @@ async fn a_page_can_forge_neither_its_largest_element_nor_hide_that_it_opens_win
     assert_eq!(opened, [&phainon_core::Note::WindowsOpened { count: 60 }], "{:?}", load.notes);
 }
 
-/// A browser that somebody else started, with a port for whoever wants to use it.
-async fn browser_elsewhere() -> (tokio::process::Child, tempfile::TempDir, String) {
+/// A browser that somebody else started, with a port for whoever wants to use it; ended when it is dropped.
+struct Elsewhere {
+    child: tokio::process::Child,
+    address: String,
+    _profile: tempfile::TempDir,
+}
+
+impl Drop for Elsewhere {
+    fn drop(&mut self) {
+        phainon_recorder::browser::kill_group(&self.child);
+    }
+}
+
+async fn browser_elsewhere() -> Elsewhere {
     let profile = tempfile::tempdir().unwrap();
     let mut child = tokio::process::Command::new(phainon_recorder::browser::find(None).unwrap())
         .args(["--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--remote-debugging-port=0"])
         .arg(format!("--user-data-dir={}", profile.path().display()))
         .stdout(std::process::Stdio::null())
         .stderr(std::process::Stdio::piped())
-        .kill_on_drop(true)
+        .process_group(0)
         .spawn()
         .unwrap();
     let mut lines = tokio::io::AsyncBufReadExt::lines(tokio::io::BufReader::new(child.stderr.take().unwrap()));
@@ -446,7 +458,7 @@ async fn browser_elsewhere() -> (tokio::process::Child, tempfile::TempDir, Strin
         if let Some(at) = line.find("ws://") {
             let address = line[at..].trim().to_owned();
             tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
-            return (child, profile, address);
+            return Elsewhere { child, address, _profile: profile };
         }
     }
     panic!("the browser has no address");
@@ -456,7 +468,8 @@ async fn browser_elsewhere() -> (tokio::process::Child, tempfile::TempDir, Strin
 async fn a_browser_elsewhere_has_clean_loads_says_whose_link_it_is_and_is_left_as_it_was() {
     let _turn = TURN.lock().await;
     let site = site().await;
-    let (_browser, _profile, address) = browser_elsewhere().await;
+    let elsewhere = browser_elsewhere().await;
+    let address = elsewhere.address.clone();
     let mut wanted = RecordRequest::new(&format!("http://{site}/counted"), preset("phone-on-the-move").unwrap(), 2);
     (wanted.browser, wanted.return_visits, wanted.detail) = (Some(address.clone()), true, false);
     (wanted.limits.quiet, wanted.limits.longest) = (Duration::from_millis(500), Duration::from_secs(12));

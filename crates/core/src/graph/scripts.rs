@@ -219,18 +219,17 @@ impl Graph<'_> {
     /// imports none runs until all are there (HTML, section 8.1.4.2, fetch the descendants of and link a module script).
     fn imports_came(&self, url: &Arc<str>, root: &Arc<str>, run: usize) -> Vec<Edge> {
         let began = self.work(run).start;
-        let along = self.imports(root, began);
-        let own: HashSet<RequestId> = self.imports(url, began).into_iter().map(|(id, _)| id).collect();
         let task = self.prepared.task_at(began).unwrap_or(run);
-        let ran_just_before = |id: &RequestId| {
-            let used = self.load.request(*id).and_then(|r| self.prepared.first_use(r));
-            used.is_some_and(|(place, _)| (task..run).contains(&place))
-        };
+        let before = (task..run).rev().find(|place| self.work(*place).name == WorkName::Evaluate);
+        let its = before.and_then(|place| self.prepared.all_for(self.work(place).url.as_ref()?).next_back());
         // The first of them to run has waited for all; those that follow it need no more than what is their own.
-        let follows = along.iter().any(|(id, _)| ran_just_before(id));
-        let its = along.into_iter().filter(|(id, by)| by != url && (!follows || own.contains(id)));
+        let follows = its.is_some_and(|module| module.is_import() && self.imported_by(module) == *root);
+        let own = self.imports(url, began);
+        let own_ids: HashSet<RequestId> = own.iter().map(|(id, _)| *id).collect();
+        let its = if follows { own } else { self.imports(root, began) };
+        let its = its.into_iter().filter(|(_, by)| by != url);
         let ended = its.filter_map(|(id, _)| Some((self.load.request(id)?.end?, id)));
-        let why = |id| if own.contains(&id) { HandedOver::Imports } else { HandedOver::ImportedAlong };
+        let why = |id| if own_ids.contains(&id) { HandedOver::Imports } else { HandedOver::ImportedAlong };
         ended.map(|(end, id)| self.import_came(url, end, id, why(id))).collect()
     }
 
@@ -240,7 +239,7 @@ impl Graph<'_> {
         let mut seen = HashSet::from([script.id]);
         // Modules may import each other.
         loop {
-            let by = root.initiator.url.as_ref().filter(|_| imported(root));
+            let by = root.initiator.url.as_ref().filter(|_| root.is_import());
             let Some(by) = by else { return root.url.clone() };
             match self.prepared.all_for(by).rfind(|r| r.start <= root.start) {
                 Some(importer) if importer.kind == ResourceKind::Document => return by.clone(),
@@ -258,14 +257,17 @@ impl Graph<'_> {
 
     /// What a module imports, and what that imports in turn: scripts that had come before a moment.
     pub(super) fn imports(&self, url: &Arc<str>, by: Millis) -> Vec<(RequestId, Arc<str>)> {
-        let mut importers: HashSet<&Arc<str>> = HashSet::from([url]);
         let mut found = Vec::new();
-        // Requests stand in the order in which they were asked for: an importer before its imports.
-        for request in self.load.requests.iter().filter(|r| r.kind == ResourceKind::Script && r.start < by) {
-            let by_one = request.initiator.url.as_ref().is_some_and(|by| importers.contains(by));
-            if imported(request) && by_one && request.url != *url && request.end.is_some_and(|end| end <= by) {
-                importers.insert(&request.url);
+        let mut importers = vec![url];
+        // Modules may import each other.
+        let mut seen = HashSet::from([url]);
+        while let Some(importer) = importers.pop() {
+            let its = self.prepared.imports_of(importer).filter(|r| r.start < by && r.url != *url);
+            for request in its.filter(|r| r.end.is_some_and(|end| end <= by)) {
                 found.push((request.id, request.url.clone()));
+                if seen.insert(&request.url) {
+                    importers.push(&request.url);
+                }
             }
         }
         found
@@ -290,9 +292,4 @@ impl Graph<'_> {
         };
         self.load.requests.iter().filter_map(done).collect()
     }
-}
-
-/// Whether a script was asked for because another names it in an import: no run of that one asked.
-fn imported(script: &Request) -> bool {
-    script.initiator.stack.is_empty() && script.initiator.kind == InitiatorKind::Script
 }

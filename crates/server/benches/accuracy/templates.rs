@@ -25,7 +25,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Pages of packages of the registry. New ones come last: a page's place tells its half.
-pub const PAGES: [&str; 432] = [
+pub const PAGES: [&str; 431] = [
     "paper-kit-2/examples/landing.html",
     "startbootstrap-landing-page/dist/index.html",
     "startbootstrap-grayscale/dist/index.html",
@@ -455,7 +455,6 @@ pub const PAGES: [&str; 432] = [
     "bootstrap-carousel-autoplay/autoplay-turned-off.html",
     "mtlg-modul-menu/out/MTLG.menu.html",
     "chartjs-plugin-empty-overlay/samples/empty-line-chart.html",
-    "flun-html-template/templates/account/profile.html",
     "sliderjs/examples/modules-inspector/index.html",
     "@shop-local/shop-local-theme/docs/docs/index.html",
 ];
