@@ -5,7 +5,7 @@
 mod made;
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
-use made::{called_back, in_turns, load};
+use made::{called_back, in_turns, load, modules};
 use phainon_core::forecast::Model;
 use phainon_core::{Edit, NoBodies, Prepared, ResourceKey};
 use std::hint::black_box;
@@ -46,6 +46,10 @@ fn benches(c: &mut Criterion) {
             b.iter(|| black_box(model.forecast(std::slice::from_ref(black_box(&edit)), &NoBodies)));
         });
     }
+    let prepared = Arc::new(Prepared::plain(modules(1_000)));
+    group.bench_with_input(BenchmarkId::new("model", "1000 modules"), &prepared, |b, prepared| {
+        b.iter(|| black_box(Model::of(black_box(prepared))));
+    });
     group.finish();
 }
 

@@ -64,7 +64,30 @@ pub fn load(requests: u32, tasks: u32) -> Load {
     load
 }
 
-/// The same over six connections of HTTP/1.1: each request has the one that is free next, for 90 ms.
+/// So many modules, each of which imports three more, all run in one task once the last is there.
+pub fn modules(count: u32) -> Load {
+    let mut load = load(count + 1, 0);
+    let urls: Vec<_> = load.requests.iter().map(|r| r.url.clone()).collect();
+    // The first is the document's own.
+    for id in 2..urls.len() {
+        let by = urls[(id + 1) / 3].clone();
+        load.requests[id].initiator = Initiator { kind: InitiatorKind::Script, url: Some(by), ..Initiator::default() };
+    }
+    let from = load.requests.iter().filter_map(|r| r.end).fold(Millis::ZERO, Millis::max) + Millis(1.0);
+    let mut piece = |name, depth, start, duration: f64, url| {
+        let mut work = Work::new(WorkKind::ScriptRun, name);
+        (work.start, work.duration, work.depth, work.url) = (start, Millis(duration), depth, url);
+        load.work.push(work);
+    };
+    piece(WorkName::Task, 0, from, f64::from(count) * 0.3, None);
+    // What is imported runs first.
+    for (place, url) in (0..count).zip(urls.iter().skip(1).rev()) {
+        piece(WorkName::Evaluate, 1, from + Millis(f64::from(place) * 0.3), 0.25, Some(url.clone()));
+    }
+    load
+}
+
+/// A load over six connections of HTTP/1.1: each request has the one that is free next, for 90 ms.
 pub fn in_turns(mut load: Load) -> Load {
     let mut free = [0.0f64; 6];
     for request in &mut load.requests {
