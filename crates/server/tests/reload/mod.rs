@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, dead_code)]
 
 use phainon_core::{Conditions, Edit, Load, Visit, preset};
-use phainon_formats::{BodyMap, Detail, RawLoad};
+use phainon_formats::{BodyMap, Detail, Manifest, ManifestLoad, RawLoad, archive};
 use phainon_local::LocalHosts;
 use phainon_recorder::{RecordRequest, Step, record_whole};
 use phainon_replay::{Answered, Replay};
@@ -52,6 +52,24 @@ impl Recorded {
 
     pub fn load(&self) -> Arc<Load> {
         self.seen()[0].load.clone()
+    }
+
+    /// As a file that can be imported.
+    pub fn archive(&self) -> Vec<u8> {
+        let manifest = Manifest {
+            format: Manifest::FORMAT.into(),
+            version: 1,
+            url: self.load().url.to_string(),
+            page: None,
+            conditions: Some(conditions()),
+            browser: None,
+            recorded_at: None,
+            machine: None,
+            blocked: Vec::new(),
+            loads: vec![ManifestLoad::default(); self.raw.len()],
+        };
+        let loads: Vec<_> = self.raw.iter().map(|raw| (raw, None)).collect();
+        archive::write(Vec::new(), &manifest, &loads, &self.bodies, self.detail.as_ref()).unwrap()
     }
 
     pub fn base(&self) -> Base {
