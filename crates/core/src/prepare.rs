@@ -135,7 +135,7 @@ impl Prepared {
         ids.iter().filter_map(|id| self.load.request(*id))
     }
 
-    /// The load's streams of events.
+    /// The load's streams of events, and its web sockets.
     pub fn streams(&self) -> impl Iterator<Item = &Request> {
         self.index.streams.iter().filter_map(|id| self.load.request(*id))
     }
@@ -195,7 +195,7 @@ impl Index {
         for request in &load.requests {
             index.by_url.entry(request.url.clone()).or_default().push(request.id);
             index.hosts.push(request.host().map(Arc::from));
-            if request.mime.as_deref() == Some("text/event-stream") {
+            if request.is_stream() {
                 index.streams.push(request.id);
             }
             if let Some(by) = request.initiator.url.as_ref().filter(|_| request.is_import()) {

@@ -230,6 +230,9 @@ pub struct Request {
     /// When each part of the body came, where that was observed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub parts: Vec<BodyPart>,
+    /// When the page sent something over it, where it is a web socket. What came over it are its `parts`.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub said: Vec<Millis>,
     /// Bytes over the wire, headers included.
     pub transferred: Option<Bytes>,
     /// Body as the page used it.
@@ -276,6 +279,7 @@ impl Request {
             end: None,
             final_headers: None,
             parts: Vec::new(),
+            said: Vec::new(),
             transferred: None,
             unpacked: None,
             cache: None,
@@ -290,6 +294,12 @@ impl Request {
             failed: None,
             main_frame: true,
         }
+    }
+
+    /// Whether it stays open for the server to say more: a stream of events (HTML, section 9.2) or a web socket.
+    #[must_use]
+    pub fn is_stream(&self) -> bool {
+        self.mime.as_deref() == Some("text/event-stream") || ["ws:", "wss:"].iter().any(|s| self.url.starts_with(s))
     }
 
     /// Whether it is a script that another names in an import: no run of that one asked for it.

@@ -79,6 +79,34 @@ fn a_stream_and_a_worker_are_asked_for_by_the_script_that_opened_them() {
 }
 
 #[test]
+fn what_comes_over_a_web_socket_answers_what_the_page_said() {
+    // A script opens a socket at 300 ms, which is open at 400; another is there at 900 ms, and says something.
+    let site = |said: Option<f64>| {
+        let mut site = drawn();
+        site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 280.0, 290.0]);
+        site.runs(WorkName::Evaluate, [295.0, 310.0], "app.js");
+        site.asks("late.js", ResourceKind::Script, [150.0, 150.0, 890.0, 900.0]);
+        site.runs(WorkName::Evaluate, [902.0, 912.0], "late.js");
+        let opened = site.asks("live", ResourceKind::Data, [300.0, 300.0, 400.0, 400.0]);
+        opened.url = "wss://www.skerryline.test/live".into();
+        opened.initiator = script(&["app.js"]);
+        (opened.sent, opened.end) = (None, None);
+        opened.parts = vec![BodyPart { at: Millis(1050.0), bytes: Bytes(20) }];
+        opened.said = said.map(Millis).into_iter().collect();
+        shows(&mut site, WorkName::Call, 1054.0, "app.js");
+        site
+    };
+    let told = |said| {
+        let site = site(said);
+        [given(&site, "app.js"), given(&site, "late.js"), given(&site, "live")]
+    };
+    let [app, late, live] = told(None);
+    assert!(late == 0.0 && app > 100.0 && live > 640.0, "pushed: {app}, {late}, {live}");
+    let [app, late, live] = told(Some(908.0));
+    assert!(app < 50.0 && late > 700.0 && (100.0..200.0).contains(&live), "asked for: {app}, {late}, {live}");
+}
+
+#[test]
 fn a_font_that_a_script_loads_waits_for_the_script() {
     let mut site = drawn();
     site.asks("app.js", ResourceKind::Script, [150.0, 150.0, 950.0, 960.0]);

@@ -180,7 +180,7 @@ const HEARD: Millis = Millis(60.0);
 
 /// Rises whenever a load may be put together differently from the same raw parts; loads of an older
 /// version are put together anew.
-pub const ASSEMBLY_VERSION: u32 = 21;
+pub const ASSEMBLY_VERSION: u32 = 22;
 
 impl RawLoad {
     /// Whether there is anything to put together.

@@ -139,7 +139,7 @@ impl Book {
                 unanswered += 1;
                 continue;
             };
-            streams += usize::from(is_stream(request));
+            streams += usize::from(request.is_stream());
             let mut answer = answer(load, request, status, bodies, &line);
             answer.after = order.before(request);
             missing += usize::from(!answer.exact);
@@ -250,14 +250,10 @@ pub fn host_of(url: &str) -> Option<String> {
     url::Url::parse(url).ok()?.host_str().map(str::to_owned)
 }
 
-fn is_stream(request: &Request) -> bool {
-    request.mime.as_deref() == Some("text/event-stream")
-}
-
 fn answer(load: &Load, request: &Request, status: u16, bodies: &dyn Bodies, line: &Line) -> Answer {
     let body = request.body.as_ref().and_then(|b| bodies.body(&b.hash));
     let empty = request.method == "HEAD"
-        || is_stream(request)
+        || request.is_stream()
         || request.unpacked.or(request.transferred).is_some_and(|size| size.0 == 0)
         || matches!(status, 204 | 205 | 304)
         || (300..400).contains(&status);

@@ -1,6 +1,6 @@
 //! An answer that calls a script back (Fetch, section 5.6; XMLHttpRequest, section 3.5.6): which one it was.
 
-use super::{About, Cause, Edge, Fill, Graph, LegFact, Moment, SLACK};
+use super::{About, Cause, Does, Edge, Fill, Graph, LegFact, Moment, SLACK};
 use crate::{Millis, Request, RequestId, ResourceKind};
 use std::sync::Arc;
 
@@ -79,18 +79,29 @@ impl Graph<'_> {
         done.into_iter().chain(answered).find(|(at, _)| *at <= by)
     }
 
-    /// A message of a stream of events.
-    pub(super) fn stream_says(&self, index: usize) -> Option<Edge> {
+    /// A message of a stream of events or of a web socket, or that it is open. What comes over a socket once the page
+    /// has said something is taken to answer that.
+    pub(super) fn stream_says(&self, index: usize, url: &Arc<str>) -> Option<Edge> {
         let began = self.work(index).start;
-        let streams = self.prepared.streams();
-        let part = |r: &Request| {
-            let part = r.parts.iter().rev().map(|p| p.at).find(|at| *at <= began + SLACK)?;
-            self.is_soon_after(part, began).then_some((part, r.id))
+        let by = |at: &Millis| *at <= began + SLACK;
+        let last = |r: &Request| {
+            let part = r.parts.iter().rev().map(|p| p.at).find(by);
+            let at = part.or(r.first_byte.filter(by))?;
+            self.is_soon_after(at, began).then_some((at, part.is_some(), r.id))
         };
-        let (part, id) = streams.filter_map(part).max_by(|a, b| a.0.order(&b.0))?;
+        let (at, says, id) = self.prepared.streams().filter_map(last).max_by(|a, b| a.0.order(&b.0))?;
         let stream = self.load.request(id)?;
+        if !says {
+            let fact = LegFact::TakesAnswer { script: self.code(url) };
+            let edge = Edge::new(Moment::Answered(id), at, Cause::Handover, About::Script(url.clone()), fact);
+            return Some(edge.filled(Fill::Thread));
+        }
         let fact = LegFact::StreamSays { file: stream.url.clone() };
-        let at = stream.first_byte.unwrap_or(part).min(part);
-        Some(Edge::new(Moment::Answered(id), at, Cause::Wait, About::Request(id), fact))
+        let opened = stream.first_byte.unwrap_or(at).min(at);
+        let asked = stream.said.iter().rev().find(|said| opened <= **said && **said < at);
+        let (from, since) = asked
+            .and_then(|said| Some((Moment::Inside(self.run_at(*said)?, Does::Schedules), *said)))
+            .unwrap_or((Moment::Answered(id), opened));
+        Some(Edge::new(from, since, Cause::Wait, About::Request(id), fact))
     }
 }

@@ -79,7 +79,7 @@ impl Graph<'_> {
             return edges;
         }
         let event = event.and_then(|&i| self.work(i).event.clone());
-        let called = || self.answer(index, &url).or_else(|| self.stream_says(index));
+        let called = || self.answer(index, &url).or_else(|| self.stream_says(index, &url));
         if let Some(edge) = called().or_else(|| self.message_of_nobody(&around, &url)) {
             return vec![edge];
         }

@@ -138,7 +138,7 @@ pub enum LegFact {
     CalledBack { script: Code },
     /// A callback came again and again until what it looked for was there.
     Looks { script: Code, brought_by: Code },
-    /// A stream of events had more to say.
+    /// A stream of events, or a web socket, had more to say.
     StreamSays { file: Arc<str> },
     /// A run set the timer.
     SetsTimer { script: Code },

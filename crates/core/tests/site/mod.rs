@@ -135,7 +135,7 @@ pub fn script(stack: &[&str]) -> Initiator {
 /// How long the path to the largest paint gives to a file or script, by its name.
 pub fn given(site: &Site, name: &str) -> f64 {
     let path = path_to_largest(&Prepared::plain(site.0.clone())).unwrap();
-    let its = path.iter().filter(|leg| leg.url.as_deref() == Some(at(name).as_str()));
+    let its = path.iter().filter(|leg| leg.url.as_deref().is_some_and(|url| url.ends_with(&format!("/{name}"))));
     its.map(|leg| leg.length().0).sum()
 }
 

@@ -57,6 +57,10 @@ struct Hop {
     navigates: bool,
     /// Wall clock when the answer's headers were there.
     answered_wall_s: Option<f64>,
+    /// When a web socket was open.
+    opened: Option<f64>,
+    /// When the page sent something over a web socket.
+    said: Vec<f64>,
 }
 
 impl Hop {
@@ -81,8 +85,10 @@ struct Reader {
     /// The hops of each request id, in order.
     of: HashMap<String, Vec<usize>>,
     extra: HashMap<String, Extra>,
-    /// Addresses of web sockets whose handshake has not begun.
-    sockets: HashMap<String, String>,
+    /// Web sockets whose handshake has not begun, by what is told of them as they are made.
+    sockets: HashMap<String, Value>,
+    /// The session in which the first request was told of, and its frame.
+    first: Option<(Option<String>, Option<String>)>,
     wall_offset: Option<f64>,
     beyond: usize,
 }
@@ -93,7 +99,7 @@ struct Reader {
 pub fn read(log: &NetworkLog, navigation_start_us: Option<f64>, main_frame: Option<&str>) -> NetworkFacts {
     let mut reader = Reader::default();
     for event in log.events() {
-        reader.take(&event.method, &event.params);
+        reader.take(&event.method, event.session.as_deref(), &event.params);
     }
     reader.match_headers();
     reader.name_bodies(log);
@@ -106,14 +112,34 @@ impl Reader {
         self.hops.get_mut(at)
     }
 
-    fn take(&mut self, method: &str, params: &Value) {
+    fn take(&mut self, method: &str, session: Option<&str>, params: &Value) {
         let Some(id) = params["requestId"].as_str() else { return };
         match method {
-            "Network.requestWillBeSent" => self.will_be_sent(id, params),
-            "Network.webSocketCreated" => {
-                self.sockets.insert(id.to_owned(), params["url"].as_str().unwrap_or("").to_owned());
+            "Network.requestWillBeSent" => {
+                let frame = || params["frameId"].as_str().map(str::to_owned);
+                self.first.get_or_insert_with(|| (session.map(str::to_owned), frame()));
+                self.will_be_sent(id, params);
             }
-            "Network.webSocketWillSendHandshakeRequest" => self.socket(id, params),
+            "Network.webSocketCreated" => {
+                self.sockets.insert(id.to_owned(), params.clone());
+            }
+            "Network.webSocketWillSendHandshakeRequest" => self.socket(id, session, params),
+            "Network.webSocketHandshakeResponseReceived" => {
+                let Some(hop) = self.last(id) else { return };
+                hop.opened = figure(&params["timestamp"]);
+                response(hop, &params["response"]);
+            }
+            "Network.webSocketFrameReceived" => {
+                let Some(hop) = self.last(id) else { return };
+                let size = params["dataLength"].as_u64().unwrap_or(0);
+                hop.received = hop.received.saturating_add(size);
+                hop.request.unpacked = Some(Bytes(hop.received));
+                hop.parts.extend(figure(&params["timestamp"]).map(|at| (at, size)));
+            }
+            "Network.webSocketFrameSent" => {
+                let Some(hop) = self.last(id) else { return };
+                hop.said.extend(figure(&params["timestamp"]));
+            }
             "Network.requestWillBeSentExtraInfo" => {
                 self.extra.entry(id.to_owned()).or_default().sent.push(headers_of(&params["headers"]));
             }
@@ -212,11 +238,16 @@ impl Reader {
         self.add(id, hop);
     }
 
-    /// A web socket is a request from its handshake on; it has no end of its own.
-    fn socket(&mut self, id: &str, params: &Value) {
-        let Some(url) = self.sockets.remove(id) else { return };
-        let request = Request::new(0, &url, ResourceKind::Data);
-        self.add(id, new_hop(request, figure(&params["timestamp"]).unwrap_or(0.0)));
+    /// A web socket is a request from its handshake on; it has no end of its own. Whose it is is not told: one of the
+    /// session that the document was asked for in is taken to be that document's.
+    fn socket(&mut self, id: &str, session: Option<&str>, params: &Value) {
+        let Some(made) = self.sockets.remove(id) else { return };
+        let mut request = Request::new(0, made["url"].as_str().unwrap_or(""), ResourceKind::Data);
+        request.initiator = initiator::read(&made["initiator"]);
+        request.request_headers = headers_of(&params["request"]["headers"]);
+        let mut hop = new_hop(request, figure(&params["timestamp"]).unwrap_or(0.0));
+        hop.frame = self.first.as_ref().filter(|(of, _)| of.as_deref() == session).and_then(|(_, frame)| frame.clone());
+        self.add(id, hop);
     }
 
     fn add(&mut self, id: &str, hop: Hop) {
@@ -300,6 +331,8 @@ impl Reader {
                     request.first_byte = answered.map(|t| t.max(request.start));
                 }
                 trace::timing(&mut request, &hop.timing, start_us);
+                request.first_byte = request.first_byte.or(hop.opened.map(|t| at(t).max(request.start)));
+                request.said = hop.said.iter().map(|t| at(*t)).collect();
                 request.end = hop.finished.map(|t| at(t).max(request.start));
                 if let (Some(first), Some(end)) = (request.first_byte, request.end) {
                     request.first_byte = Some(first.min(end));
@@ -339,6 +372,8 @@ fn new_hop(request: Request, asked: f64) -> Hop {
         loader: String::new(),
         navigates: false,
         answered_wall_s: None,
+        opened: None,
+        said: Vec::new(),
     }
 }
 
@@ -598,6 +633,15 @@ mod tests {
                 "webSocketWillSendHandshakeRequest",
                 json!({"requestId": "5", "timestamp": 10.5, "request": {"headers": {}}}),
             ),
+            (
+                "webSocketHandshakeResponseReceived",
+                json!({"requestId": "5", "timestamp": 10.6, "response": {"status": 101, "headers": {}}}),
+            ),
+            ("webSocketFrameSent", json!({"requestId": "5", "timestamp": 10.7})),
+            (
+                "webSocketFrameReceived",
+                json!({"requestId": "5", "timestamp": 10.8, "response": {"opcode": 1, "payloadData": "tide"}}),
+            ),
         ]);
         assert_eq!(requests[0].cache, Some(CacheSource::Memory));
         assert_eq!(
@@ -606,7 +650,11 @@ mod tests {
         );
         assert_eq!((requests[2].kind, requests[2].end), (ResourceKind::Data, None));
         assert_eq!(requests[3].cache, Some(CacheSource::Revalidated));
-        assert_eq!(&*requests[4].url, "ws://a.test/live");
+        let socket = &requests[4];
+        assert_eq!((&*socket.url, socket.status, socket.main_frame), ("ws://a.test/live", Some(101), true));
+        let ms = |at: Millis| at.0.round();
+        assert_eq!((socket.first_byte.map(ms), socket.end), (Some(600.0), None));
+        assert_eq!((ms(socket.said[0]), ms(socket.parts[0].at), socket.parts[0].bytes), (700.0, 800.0, Bytes(4)));
     }
 
     #[test]

@@ -39,14 +39,28 @@ pub(super) fn kept(method: &str, params: &Value) -> Option<Value> {
         | "Network.loadingFailed"
         | "Network.webSocketCreated"
         | "Network.webSocketWillSendHandshakeRequest"
+        | "Network.webSocketHandshakeResponseReceived"
         | "Network.webSocketClosed" => Some(without(params)),
         // What a stream or a socket said is the page's; when, and how much, is the load's.
         "Network.dataReceived" => Some(only(params, &["requestId", "timestamp", "dataLength", "encodedDataLength"])),
-        "Network.eventSourceMessageReceived" | "Network.webSocketFrameReceived" | "Network.webSocketFrameSent" => {
+        "Network.eventSourceMessageReceived" | "Network.webSocketFrameSent" => {
             Some(only(params, &["requestId", "timestamp"]))
+        }
+        "Network.webSocketFrameReceived" => {
+            let mut kept = only(params, &["requestId", "timestamp"]);
+            kept["dataLength"] = size_of_message(&params["response"]).into();
+            Some(kept)
         }
         _ => None,
     }
+}
+
+/// Bytes of a message over a web socket: text is told as it is, anything else as base64 (RFC 6455, section 5.2).
+fn size_of_message(message: &Value) -> usize {
+    const TEXT: f64 = 1.0;
+    let told = message["payloadData"].as_str().unwrap_or("");
+    let packed = || base64::decoded_len_estimate(told.trim_end_matches('=').len());
+    if message["opcode"].as_f64() == Some(TEXT) { told.len() } else { packed() }
 }
 
 fn only(params: &Value, keys: &[&str]) -> Value {
@@ -131,6 +145,12 @@ mod tests {
         let kept =
             kept("Network.eventSourceMessageReceived", &json!({"requestId": "1", "timestamp": 2.5, "data": "s3cret"}));
         assert_eq!(kept, Some(json!({"requestId": "1", "timestamp": 2.5})));
+        let said = |opcode: u8, text: &str| {
+            let said = json!({"requestId": "1", "timestamp": 2.5, "response": {"opcode": opcode, "mask": false, "payloadData": text}});
+            super::kept("Network.webSocketFrameReceived", &said).expect("an event of the load")
+        };
+        assert_eq!(said(1, "s3cret"), json!({"requestId": "1", "timestamp": 2.5, "dataLength": 6}));
+        assert_eq!(said(2, "czNjcmV0")["dataLength"], 6);
         assert_eq!(super::kept("Network.policyUpdated", &json!({})), None);
     }
 }

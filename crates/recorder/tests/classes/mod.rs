@@ -7,9 +7,11 @@ use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::get;
-use futures::stream;
+use futures::{SinkExt, StreamExt, stream};
 use std::net::SocketAddr;
 use std::time::Duration;
+use tokio_tungstenite::tungstenite::handshake::server::{Request, Response as Answer};
+use tokio_tungstenite::tungstenite::{Error, Message};
 
 /// How long the server takes over a file that is late.
 pub const LATE: Duration = Duration::from_millis(700);
@@ -32,7 +34,7 @@ const fn innocent(page: &'static str, file: &'static str, also: &'static [&'stat
     Class { page, file, culprit: false, also }
 }
 
-pub const CLASSES: [Class; 56] = [
+pub const CLASSES: [Class; 58] = [
     waits("script-above-sheet", "/late.js"),
     waits("deferred-in-order", "/late.js"),
     waits("sheet-above-missing-script", "/late.css"),
@@ -53,6 +55,8 @@ pub const CLASSES: [Class; 56] = [
     waits("frame-message", "/late-frame"),
     waits("worker-message", "/late.js"),
     waits("event-stream", "/late-events"),
+    waits("socket-says", "/late-socket"),
+    waits("socket-answers", "/late.js"),
     waits("module-awaits", "/late.json"),
     waits("module-of-one-that-awaits", "/late.json"),
     waits("synchronous-request", "/late.json"),
@@ -157,6 +161,15 @@ fn page(name: &str) -> Option<String> {
         ),
         "event-stream" => (
             "<script src=/shows.js></script><script>const s = new EventSource('/late-events'); s.onmessage = () => { s.close(); show() }</script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        "socket-says" => (
+            "<script src=/shows.js></script><script src=/socket-says.js></script>".into(),
+            "<p>First</p><div id=r></div>".into(),
+        ),
+        // Whoever opened it, what comes over it answers what was said.
+        "socket-answers" => (
+            "<script src=/shows.js></script><script src=/socket-answers.js></script><script async src=/late.js></script>".into(),
             "<p>First</p><div id=r></div>".into(),
         ),
         "module-awaits" => (
@@ -313,6 +326,7 @@ fn script(name: &str, referer: &str) -> Option<String> {
             "shared-worker" => "onconnect = opened => opened.ports[0].postMessage('done')".into(),
             "worker-opened" => "new Worker('/says.js').onmessage = () => show()".into(),
             "stream-opened" => "const s = new EventSource('/events'); s.onmessage = () => { s.close(); show() }".into(),
+            "socket-answers" => "{ const say = () => socket.send('tide'); if (socket.readyState) say(); else socket.onopen = say }".into(),
             "font-by-script" => "new FontFace('M', 'url(/letters.woff2)').load().then(() => show())".into(),
             "transition" => "document.body.className = 'on'".into(),
             "put-in-later" => {
@@ -321,6 +335,8 @@ fn script(name: &str, referer: &str) -> Option<String> {
             _ => "globalThis.library = true".into(),
         },
         "show.js" => show,
+        "socket-says.js" => "new WebSocket('ws://127.0.0.1:PORT/late-socket').onmessage = () => show()".into(),
+        "socket-answers.js" => "globalThis.socket = new WebSocket('ws://127.0.0.1:PORT/socket'); socket.onmessage = () => show()".into(),
         "shows.js" => format!("globalThis.show = () => {{ {show} }}"),
         "scheduler.js" => "globalThis.later = (run) => { const c = new MessageChannel(); c.port1.onmessage = run; c.port2.postMessage(0) }; globalThis.frame = (run) => requestAnimationFrame(run); globalThis.idle = (run) => requestIdleCallback(run)".into(),
         "fetch-then-message.js" => format!("fetch('/late.json').then(() => later(() => {{ {show} }}))"),
@@ -357,11 +373,8 @@ fn script(name: &str, referer: &str) -> Option<String> {
     })
 }
 
-async fn answer(
-    State(fast): State<Option<&'static str>>,
-    Path(name): Path<String>,
-    headers: axum::http::HeaderMap,
-) -> Response {
+async fn answer(State(site): State<Site>, Path(name): Path<String>, headers: axum::http::HeaderMap) -> Response {
+    let fast = site.fast;
     let late = |file: &str| name == file.trim_start_matches('/') && fast != Some(file);
     if name == "trickling-document" {
         let wait = if fast == Some("/trickling-document") { Duration::ZERO } else { LATE };
@@ -384,6 +397,7 @@ async fn answer(
     }
     let referer = headers.get(header::REFERER).and_then(|r| r.to_str().ok()).unwrap_or_default();
     if let Some(script) = script(&name, referer.rsplit('/').next().unwrap_or_default()) {
+        let script = script.replace("PORT", &site.sockets.to_string());
         return ([(header::CONTENT_TYPE, "text/javascript")], script).into_response();
     }
     match name.as_str() {
@@ -412,11 +426,50 @@ async fn answer(
     }
 }
 
+/// What the pages are served by.
+#[derive(Clone, Copy)]
+struct Site {
+    /// A file that is there at once.
+    fast: Option<&'static str>,
+    /// The port of its web sockets.
+    sockets: u16,
+}
+
+/// Serves web sockets: a late one says something of itself, any other answers what it is told.
+async fn sockets(fast: Option<&'static str>) -> u16 {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port();
+    tokio::spawn(async move {
+        while let Ok((stream, _)) = listener.accept().await {
+            tokio::spawn(async move {
+                let mut path = String::new();
+                #[allow(clippy::result_large_err)]
+                let seen = |request: &Request, response: Answer| {
+                    request.uri().path().clone_into(&mut path);
+                    Ok(response)
+                };
+                let mut socket = tokio_tungstenite::accept_hdr_async(stream, seen).await?;
+                if path == "/late-socket" {
+                    tokio::time::sleep(if fast == Some("/late-socket") { Duration::ZERO } else { LATE }).await;
+                    socket.send(Message::text("tide")).await?;
+                }
+                while let Some(said) = socket.next().await {
+                    if let said @ Message::Text(_) = said? {
+                        socket.send(said).await?;
+                    }
+                }
+                Ok::<_, Error>(())
+            });
+        }
+    });
+    port
+}
+
 /// Serves the pages, with one file there at once.
 pub async fn site(fast: Option<&'static str>) -> SocketAddr {
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap();
-    let app = Router::new().route("/{name}", get(answer)).with_state(fast);
+    let app = Router::new().route("/{name}", get(answer)).with_state(Site { fast, sockets: sockets(fast).await });
     tokio::spawn(async move { axum::serve(listener, app).await.unwrap() });
     address
 }
