@@ -299,7 +299,13 @@ impl Request {
     /// Whether it stays open for the server to say more: a stream of events (HTML, section 9.2) or a web socket.
     #[must_use]
     pub fn is_stream(&self) -> bool {
-        self.mime.as_deref() == Some("text/event-stream") || ["ws:", "wss:"].iter().any(|s| self.url.starts_with(s))
+        self.mime.as_deref() == Some("text/event-stream") || self.is_socket()
+    }
+
+    /// Whether it is a web socket (WebSockets, section 3.1).
+    #[must_use]
+    pub fn is_socket(&self) -> bool {
+        self.url.starts_with("ws://") || self.url.starts_with("wss://")
     }
 
     /// Whether it is a script that another names in an import: no run of that one asked for it.

@@ -347,8 +347,15 @@ impl RawLoad {
                 let near = |t: &&&Request| (t.start - request.start).0.abs() < 1000.0;
                 let Some(seen) = by_url.get(&*request.url).and_then(|same| same.iter().find(near)) else { continue };
                 // The page asked when its own process says so; the network heard of it a little later.
-                if seen.start < request.start && request.start - seen.start < HEARD {
+                let heard = request.start - seen.start;
+                if !request.is_socket() && heard > Millis::ZERO && heard < HEARD {
                     request.start = seen.start;
+                }
+                // Of a socket the network tells nothing before it is connected.
+                if request.is_socket() && request.connect_start.is_none() && seen.start < request.start {
+                    (request.connect_start, request.connect_end) = (Some(seen.start), Some(request.start));
+                    request.start = seen.start;
+                    request.main_frame = seen.main_frame;
                 }
                 request.render_blocking = seen.render_blocking;
                 if request.initiator.kind == phainon_core::InitiatorKind::Unknown {

@@ -8,7 +8,7 @@ use phainon_formats::{RawLoad, TraceText};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
-const NAMES: [&str; 14] = [
+const NAMES: [&str; 17] = [
     "RunTask",
     "EvaluateScript",
     "FunctionCall",
@@ -23,6 +23,9 @@ const NAMES: [&str; 14] = [
     "ResourceSendRequest",
     "ResourceFinish",
     "AnimationFrame::Presentation",
+    "WebSocketCreate",
+    "WebSocketSendHandshakeRequest",
+    "WebSocketReceive",
 ];
 
 prop_compose! {
@@ -32,7 +35,7 @@ prop_compose! {
     ) -> Value {
         let phase = ["X", "B", "E", "I", "b", "e"][phase];
         let data = json!({"url": format!("http://a.test/{id}.js"), "score": score, "weighted_score_delta": score, "size": at.abs(), "nodeId": id,
-            "navigationId": "N", "candidateIndex": id, "requestId": format!("r{id}"), "timerId": id, "timeout": long,
+            "navigationId": "N", "candidateIndex": id, "requestId": format!("r{id}"), "timerId": id, "identifier": id, "timeout": long,
             "interactionId": id, "duration": long, "timeStamp": at, "type": "click", "didFail": false, "finishTime": at,
             "impacted_nodes": [{"node_id": id, "old_rect": [0, 0, 9, 9], "new_rect": [0, 90, 9, 9]}]});
         let mut event = json!({"name": NAMES[name], "ph": phase, "ts": 5e6 + at * 1e3, "dur": long * 1e3, "pid": 7, "tid": thread,

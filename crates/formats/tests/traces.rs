@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used)]
 
 use phainon_core::{
-    InitiatorKind, Load, Millis, NoBodies, PaintKind, Prepared, RenderBlocking, ResourceKind, WorkKind, WorkName,
-    analyse,
+    Bytes, InitiatorKind, Load, Millis, NoBodies, PaintKind, Prepared, RenderBlocking, ResourceKind, WorkKind,
+    WorkName, analyse,
 };
 use phainon_formats::open;
 use serde_json::{Value, json};
@@ -180,6 +180,39 @@ fn a_trace_alone_gives_requests_with_their_phases() {
     assert_eq!((script.render_blocking, script.initiator.line), (RenderBlocking::Blocking, Some(4)));
     assert_eq!((script.priority.as_deref(), script.final_priority.as_deref()), (Some("High"), Some("VeryHigh")));
     assert!(!serde_json::to_string(&load).unwrap().contains("secret"));
+}
+
+#[test]
+fn a_web_socket_is_made_connected_opened_and_says_something() {
+    let stack =
+        json!([{"url": "", "lineNumber": 1}, {"url": "http://a.test/app.js", "lineNumber": 4, "columnNumber": 9}]);
+    let tells = |name: &str, ms: f64, more: Value| {
+        let mut data = json!({"identifier": 7, "frame": "F"});
+        for (key, value) in more.as_object().unwrap() {
+            data[key] = value.clone();
+        }
+        at(name, "I", ms, 0.0, json!({"data": data}))
+    };
+    let load = load(vec![
+        tells("WebSocketReceive", 90.0, json!({"dataLength": 1})),
+        tells("WebSocketCreate", 100.0, json!({"url": "wss://a.test/live", "stackTrace": stack})),
+        tells("WebSocketSendHandshakeRequest", 190.0, json!({})),
+        tells("WebSocketReceiveHandshakeResponse", 250.0, json!({})),
+        tells("WebSocketSend", 300.0, json!({"dataLength": 4})),
+        tells("WebSocketReceive", 420.0, json!({"dataLength": 16})),
+        tells("WebSocketReceive", 430.0, json!({"identifier": 8, "dataLength": 16})),
+    ]);
+    let [socket] = load.requests.as_slice() else { panic!("one socket: {:?}", load.requests) };
+    let ms = |t: Option<Millis>| t.map(|t| t.0.round());
+    assert_eq!((&*socket.url, socket.kind, socket.main_frame), ("wss://a.test/live", ResourceKind::Data, true));
+    assert_eq!(
+        (ms(Some(socket.start)), ms(socket.connect_end), ms(socket.sent)),
+        (Some(100.0), Some(190.0), Some(190.0))
+    );
+    assert_eq!((ms(socket.first_byte), socket.end), (Some(250.0), None));
+    assert_eq!((socket.said.len(), socket.parts.len(), socket.parts[0].bytes), (1, 1, Bytes(16)));
+    let by = &socket.initiator;
+    assert_eq!((by.kind, by.url.as_deref(), by.line), (InitiatorKind::Script, Some("http://a.test/app.js"), Some(4)));
 }
 
 #[test]

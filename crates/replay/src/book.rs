@@ -160,8 +160,7 @@ impl Book {
             .filter_map(|r| r.host())
             .filter(|host| !answered.contains(host))
             .collect();
-        let sockets =
-            load.requests.iter().filter(|r| r.url.starts_with("ws://") || r.url.starts_with("wss://")).count();
+        let sockets = load.requests.iter().filter(|r| r.is_socket()).count();
         let workers =
             load.requests.iter().filter(|r| r.cache == Some(phainon_core::CacheSource::ServiceWorker)).count();
         let shortfalls = [

@@ -331,7 +331,10 @@ impl Reader {
                     request.first_byte = answered.map(|t| t.max(request.start));
                 }
                 trace::timing(&mut request, &hop.timing, start_us);
-                request.first_byte = request.first_byte.or(hop.opened.map(|t| at(t).max(request.start)));
+                if request.is_socket() {
+                    request.sent = Some(request.start);
+                    request.first_byte = hop.opened.map(|t| at(t).max(request.start));
+                }
                 request.said = hop.said.iter().map(|t| at(*t)).collect();
                 request.end = hop.finished.map(|t| at(t).max(request.start));
                 if let (Some(first), Some(end)) = (request.first_byte, request.end) {
@@ -653,7 +656,7 @@ mod tests {
         let socket = &requests[4];
         assert_eq!((&*socket.url, socket.status, socket.main_frame), ("ws://a.test/live", Some(101), true));
         let ms = |at: Millis| at.0.round();
-        assert_eq!((socket.first_byte.map(ms), socket.end), (Some(600.0), None));
+        assert_eq!((socket.sent.map(ms), socket.first_byte.map(ms), socket.end), (Some(500.0), Some(600.0), None));
         assert_eq!((ms(socket.said[0]), ms(socket.parts[0].at), socket.parts[0].bytes), (700.0, 800.0, Bytes(4)));
     }
 

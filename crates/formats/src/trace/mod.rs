@@ -25,6 +25,7 @@ mod event;
 mod messages;
 mod network;
 mod samples;
+mod sockets;
 mod stream;
 mod text;
 mod work;
@@ -419,6 +420,15 @@ impl Reader<'_> {
                 if event.ts >= self.navigation.ts =>
             {
                 self.resource(event, at);
+            }
+            "WebSocketCreate"
+            | "WebSocketSendHandshakeRequest"
+            | "WebSocketReceiveHandshakeResponse"
+            | "WebSocketReceive"
+            | "WebSocketSend"
+                if event.ts >= self.navigation.ts =>
+            {
+                self.socket(event, at);
             }
             _ if event.user_timing && event.ts >= self.navigation.ts && event.thread() == main => {
                 self.user_timing(event, at);
