@@ -23,7 +23,7 @@ use std::sync::Arc;
 use ts_rs::TS;
 
 /// Rises whenever a load may be analysed differently; cached results of an older version are dropped.
-pub const ANALYSIS_VERSION: u32 = 32;
+pub const ANALYSIS_VERSION: u32 = 33;
 
 /// What the largest paint was.
 pub use crate::paint::PaintKind as LcpKind;

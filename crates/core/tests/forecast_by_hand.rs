@@ -1331,6 +1331,44 @@ fn a_picture_that_is_held_back_goes_in_the_place_of_one_that_is_not_asked_for() 
     assert_eq!(sent("early.jpg"), [None, None]);
 }
 
+/// While a script holds the parser up in the head the browser has two pictures of medium priority on their way at a time,
+/// over HTTP/2 as well: the next goes once one of them has come, and in the place of one that is not asked for by then.
+#[test]
+fn a_picture_goes_once_another_has_made_room() {
+    let mut site = Site::new();
+    blocking(site.asks("lib.js", ResourceKind::Script, [150.0, 150.0, 890.0, 900.0]), 3);
+    site.asks("short.jpg", ResourceKind::Image, [150.0, 150.0, 290.0, 300.0]);
+    site.asks("long.jpg", ResourceKind::Image, [150.0, 150.0, 740.0, 750.0]);
+    site.asks("hero.jpg", ResourceKind::Image, [150.0, 302.0, 1_000.0, 1_300.0]);
+    site.asks("last.jpg", ResourceKind::Image, [150.0, 910.0, 1_001.0, 1_301.0]);
+    for request in &mut site.0.requests[1..] {
+        (request.connection, request.protocol) = (Some(7), Some("h2".into()));
+        request.priority = Some("Medium".into());
+    }
+    site.runs(WorkName::Evaluate, [902.0, 906.0], "lib.js");
+    site.0.dom_interactive = Some(Millis(908.0));
+    site.0.fcp = Some(Millis(930.0));
+    site.draws([1_305.0, 1_310.0]);
+    site.paints(1_320.0, Some("hero.jpg"));
+    let sent = |edit: Edit| {
+        let told = forecast(&site, &[edit]);
+        let moved = |id: u32| told.moved.iter().find(|m| m.request == RequestId(id)).and_then(|m| m.sent_ms);
+        [moved(4), moved(5)].map(|at| at.map(|at| at.0))
+    };
+    let [hero, last] = sent(Edit::Remove { file: file("short.jpg") });
+    assert!(hero.is_some_and(|at| at < 160.0), "{hero:?}");
+    assert_eq!(last, None, "it waits as it did");
+    let [hero, last] = sent(Edit::Remove { file: file("long.jpg") });
+    assert_eq!(hero, None, "the other had made room for it");
+    assert!(last.is_some_and(|at| at < 160.0), "{last:?}");
+    let [hero, _] = sent(Edit::Lazy { file: file("short.jpg") });
+    assert!(hero.is_some_and(|at| at < 160.0), "{hero:?}");
+    // What is urgent waits for no room.
+    site.0.requests[4].priority = Some("High".into());
+    let told = forecast(&site, &[Edit::Remove { file: file("short.jpg") }]);
+    assert!(told.moved.iter().all(|m| m.request != RequestId(4) || m.sent_ms.is_none()), "{:?}", told.moved);
+}
+
 /// What is done about a host's connections is done to all that its files have in common.
 #[test]
 fn edits_of_a_hosts_connections_reach_those_that_wait_for_one() {

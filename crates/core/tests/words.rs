@@ -81,6 +81,7 @@ fn legs() -> Vec<(LegFact, Vec<&'static str>)> {
         (LegFact::SharesLineWithOthers { file: url("hero.jpg"), files: 14 }, vec!["hero.jpg", "14"]),
         (LegFact::ServerPauses { file: url("page") }, vec!["page"]),
         (LegFact::HeldLow { file: url("hero.jpg"), gate: url("a.js") }, vec!["hero.jpg", "a.js"]),
+        (LegFact::HeldForRoom { file: url("hero.jpg"), gate: url("a.jpg") }, vec!["hero.jpg", "a.jpg"]),
         (LegFact::ParsedOn, vec![]),
         (LegFact::HeldInOrder { script: code("a.js") }, vec!["a.js"]),
         (LegFact::SheetParsed { file: url("a.css") }, vec!["a.css"]),
@@ -134,7 +135,7 @@ fn every_kind_of_leg_has_a_title_and_a_sentence_that_name_what_they_are_about() 
         codes.insert(kept["code"].as_str().unwrap().to_owned());
         assert_eq!(serde_json::from_value::<LegFact>(kept).unwrap(), fact, "facts survive being kept");
     }
-    assert_eq!(codes.len(), 44, "every kind of leg was said: {codes:?}");
+    assert_eq!(codes.len(), 45, "every kind of leg was said: {codes:?}");
 }
 
 /// Each kind of edit once, as it is done to a file, an owner or a host of these names.

@@ -200,12 +200,12 @@ impl<'g> Change<'g> {
         if self.world.moment(Phase::Asked.of(id)).gone {
             return;
         }
-        match self.world.seats[id.0 as usize] {
-            Some(_) => {
-                self.next_picture(id, true);
-                self.pass_on(id);
-            }
-            None => self.hand_connection_on(id),
+        let seated = self.world.seats[id.0 as usize].is_some();
+        if seated || self.ground.prepared.load.request(id).is_some_and(multiplexed) {
+            self.gives_place(id);
+        }
+        if !seated {
+            self.hand_connection_on(id);
         }
         for phase in Phase::ALL {
             self.world.moment_mut(phase.of(id)).gone = true;
@@ -496,7 +496,7 @@ impl<'g> Change<'g> {
     }
 
     /// Whether a moment is of a request itself, or of the connection that it is sent over.
-    fn is_of_its_way(&self, id: RequestId, on: Place) -> bool {
+    pub(super) fn is_of_its_way(&self, id: RequestId, on: Place) -> bool {
         self.of_request(on).is_some_and(|other| other == id || on == Phase::Connected.of(other))
     }
 

@@ -36,9 +36,15 @@ impl Change<'_> {
         }
     }
 
-    /// Has those that were held back for the answer of a request wait for what that waited for itself: the browser lets
-    /// the next go for each that it has let go.
-    pub(super) fn pass_on(&mut self, id: RequestId) {
+    /// Has another go in the place of a request that is not asked for any more, or not as early: while it holds back what
+    /// is not urgent, the browser lets the next go for each that has come.
+    pub(super) fn gives_place(&mut self, id: RequestId) {
+        self.next_picture(id, true);
+        self.pass_on(id);
+    }
+
+    /// Has those that were held back for the answer of a request wait for what that waited for itself.
+    fn pass_on(&mut self, id: RequestId) {
         let held: Vec<usize> = self.held_for(id);
         if held.is_empty() {
             return;
@@ -58,14 +64,14 @@ impl Change<'_> {
     pub(super) fn next_picture(&mut self, id: RequestId, is_gone: bool) {
         // One that was seen to follow it does so by itself.
         let Some(next) = self.held_picture(id).filter(|_| self.held_for(id).is_empty()) else { return };
-        let (asked, sent) = (Phase::Asked.of(next), Phase::Sent.of(next));
+        let sent = Phase::Sent.of(next);
         // One that is there no sooner than rendering is let go lets none go.
         let soonest = self.world.moment(Phase::Sent.of(id)).at + self.world.round_trip;
         if !is_gone && soonest >= self.world.moment(sent).at {
             return;
         }
         for i in self.needs_of(sent) {
-            self.world.needs[i].void |= self.world.needs[i].on != asked;
+            self.world.needs[i].void |= !self.is_of_its_way(next, self.world.needs[i].on);
         }
         let after = if is_gone { self.waits_for(id) } else { vec![Phase::Done.of(id)] };
         for on in after {
@@ -75,19 +81,26 @@ impl Change<'_> {
         self.world.set_lag(sent, own.clamp(0.0, OWN_HANDLING));
     }
 
-    /// The picture of a host that was held back the longest until rendering was let go, while another one of it was on
-    /// its way.
+    /// The picture that was held back the longest until rendering was let go, while another one was on its way: over
+    /// HTTP/1.1 of the same host.
     fn held_picture(&self, id: RequestId) -> Option<RequestId> {
         let load = &self.ground.prepared.load;
-        let own = self.world.seats[id.0 as usize].filter(|_| load.request(id).is_some_and(is_picture))?;
+        let request = load.request(id).filter(|r| is_picture(r))?;
+        let own = self.world.seats[id.0 as usize].map(|seat| seat.pool);
+        if own.is_none() && !multiplexed(request) {
+            return None;
+        }
         let at = |phase: Phase, id: RequestId| self.world.moment(phase.of(id)).at;
         let (went, came) = (at(Phase::Sent, id), at(Phase::Done, id));
         let is_held = |r: &&Request| {
             let seat = self.world.seats[r.id.0 as usize];
             let sent = at(Phase::Sent, r.id);
+            let could = seat.map_or(sent, |seat| seat.wants);
             r.id != id
                 && is_picture(r)
-                && seat.is_some_and(|seat| seat.pool == own.pool && seat.wants > at(Phase::Asked, r.id) + QUEUED.0)
+                && seat.map(|seat| seat.pool) == own
+                && (seat.is_some() || multiplexed(r))
+                && could > at(Phase::Asked, r.id) + QUEUED.0
                 && at(Phase::Asked, r.id) <= went + QUEUED.0
                 && sent > went
                 && sent <= came + SINCE
@@ -126,12 +139,12 @@ impl Change<'_> {
     /// What a request waits for to be sent, but for its own asking and connection.
     fn waits_for(&self, id: RequestId) -> Vec<Place> {
         let on = self.needs_of(Phase::Sent.of(id)).into_iter().map(|i| self.world.needs[i].on);
-        on.filter(|on| self.of_request(*on) != Some(id)).collect()
+        on.filter(|on| !self.is_of_its_way(id, *on)).collect()
     }
 
-    /// The needs of requests with a seat that are held back for the answer of a request.
+    /// The needs of requests that are held back for the answer of a request.
     fn held_for(&self, id: RequestId) -> Vec<usize> {
-        let is_sent = |place: Place| matches!(self.world.moment(place).kind, Kind::Sent(_));
+        let is_sent = |place: Place| self.of_request(place).is_some_and(|id| place == Phase::Sent.of(id));
         let needs = self.needs_on(Phase::Done.of(id)).into_iter();
         needs.filter(|i| is_sent(self.world.needs[*i].moment) && self.world.needs[*i].bond == Bond::Gate).collect()
     }

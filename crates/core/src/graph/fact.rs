@@ -112,6 +112,8 @@ pub enum LegFact {
     Queued { file: Arc<str>, document: bool, behind: Behind },
     /// A file that is not urgent was held back while rendering was blocked.
     HeldLow { file: Arc<str>, gate: Arc<str> },
+    /// A file that is not urgent was held back until another had come.
+    HeldForRoom { file: Arc<str>, gate: Arc<str> },
     /// The parser went through the document.
     Read,
     /// The parser went on to the document's end.

@@ -2,7 +2,7 @@
 
 use super::{About, Behind, Cause, Edge, Fill, Graph, LegFact, Moment};
 use crate::http::closes;
-use crate::{Millis, Request, RequestId, ResourceKind};
+use crate::{Millis, RenderBlocking, Request, RequestId, ResourceKind};
 
 /// A request sent so soon after rendering was let go had been held back for it.
 const LET_GO: Millis = Millis(15.0);
@@ -12,6 +12,10 @@ pub(crate) const MOST_CONNECTIONS: u32 = 6;
 pub(crate) const QUEUED: Millis = Millis(20.0);
 /// The end of a request may be told so long after the next one was sent.
 pub(crate) const TOLD_LATE: Millis = Millis(5.0);
+
+fn blocks_rendering(request: &Request) -> bool {
+    request.render_blocking == RenderBlocking::Blocking
+}
 
 impl Graph<'_> {
     /// The last byte needs the first.
@@ -81,14 +85,20 @@ impl Graph<'_> {
             vec![Edge::new(Moment::Asked(request.id), request.start, cause, About::Request(request.id), fact)];
         if let Some((at, gate, moment)) = held {
             let gate_url = self.load.request(gate).map_or_else(|| file.clone(), |g| g.url.clone());
-            let fact = LegFact::HeldLow { file, gate: gate_url };
+            let blocks = self.load.request(gate).is_some_and(blocks_rendering);
+            let fact = match moment {
+                Moment::Done(_) if !blocks => LegFact::HeldForRoom { file, gate: gate_url },
+                _ => LegFact::HeldLow { file, gate: gate_url },
+            };
             edges.push(Edge::new(moment, at, Cause::Queue, About::Request(gate), fact));
         }
         edges
     }
 
-    /// What held the parser and let go, or what blocks rendering and had come, just before a request that is not urgent
-    /// was sent: until they have reached the body, and while such files are on their way, browsers hold it back.
+    /// What held the parser and let go, or what had come and made room, just before a request that is not urgent was
+    /// sent. Until the parser has reached the body browsers have few of those on their way; how few Fetch leaves to them
+    /// (section 2.2.5). The one that records has two of medium priority at a time, one of low priority while at most one
+    /// other is on its way, and none to a host to which six are on their way before it is known how it talks.
     fn let_go(&self, request: &Request, sent: Millis) -> Option<(Millis, RequestId, Moment)> {
         if !matches!(request.kind, ResourceKind::Image | ResourceKind::Media | ResourceKind::Script) {
             return None;
@@ -99,10 +109,24 @@ impl Graph<'_> {
         if let Some((at, gate)) = released {
             return Some((at, gate, Moment::Released(gate)));
         }
-        let blocks =
-            |r: &Request| r.id != request.id && r.main_frame && r.render_blocking == crate::RenderBlocking::Blocking;
-        let (at, gate) = self.last_done(sent, blocks).filter(|(at, _)| is_why(*at))?;
-        Some((at, gate, Moment::Done(gate)))
+        let is_other = |r: &Request| r.id != request.id && r.main_frame;
+        let blocks = |r: &Request| is_other(r) && blocks_rendering(r);
+        let is_like = |r: &Request| is_other(r) && r.is_network() && r.priority == request.priority;
+        let last = |counts: &dyn Fn(&Request) -> bool| self.last_done(sent, counts).filter(|(at, _)| is_why(*at));
+        let room = match request.priority.as_deref() {
+            Some("Medium" | "Low" | "VeryLow") if !self.is_past_head(request) => {
+                last(&is_like).or_else(|| last(&|r| is_other(r) && r.is_network()))
+            }
+            _ => last(&blocks),
+        };
+        room.map(|(at, gate)| (at, gate, Moment::Done(gate)))
+    }
+
+    /// Whether the parser had reached the body, for all that is known, when a request was asked for.
+    fn is_past_head(&self, request: &Request) -> bool {
+        let blocking = self.load.requests.iter().filter(|r| r.main_frame && blocks_rendering(r));
+        let last = blocking.filter_map(|r| r.end).max_by(Millis::order);
+        last.is_none_or(|last| last <= request.start)
     }
 
     /// The request whose answer had come before one was sent over the same connection.

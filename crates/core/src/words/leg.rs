@@ -98,7 +98,9 @@ pub fn leg_title(fact: &LegFact) -> String {
         LegFact::SharesLineWithOthers { files: 1, .. } => "The line carries another file",
         LegFact::SharesLineWithOthers { files, .. } => return format!("The line carries {files} other files"),
         LegFact::ServerPauses { file } => return format!("The server pauses in {}", short_name(file)),
-        LegFact::HeldLow { file, .. } => return format!("{} is held back", short_name(file)),
+        LegFact::HeldLow { file, .. } | LegFact::HeldForRoom { file, .. } => {
+            return format!("{} is held back", short_name(file));
+        }
         LegFact::CalledBack { script } => return format!("{} waits to be called back", first(script)),
         LegFact::Looks { script, .. } => return format!("{} looks again", first(script)),
         LegFact::Animates { name } if name.is_empty() => "An animation runs",
@@ -206,6 +208,12 @@ pub fn leg_sentence(fact: &LegFact) -> String {
         LegFact::HeldLow { gate, .. } => {
             return format!(
                 "The browser holds back what is not urgent while rendering is blocked; {} let go.",
+                short_name(gate)
+            );
+        }
+        LegFact::HeldForRoom { gate, .. } => {
+            return format!(
+                "The browser has few files on their way that are not urgent while rendering is blocked; {} had come and made room.",
                 short_name(gate)
             );
         }

@@ -34,7 +34,7 @@ const fn innocent(page: &'static str, file: &'static str, also: &'static [&'stat
     Class { page, file, culprit: false, also }
 }
 
-pub const CLASSES: [Class; 58] = [
+pub const CLASSES: [Class; 59] = [
     waits("script-above-sheet", "/late.js"),
     waits("deferred-in-order", "/late.js"),
     waits("sheet-above-missing-script", "/late.css"),
@@ -63,6 +63,7 @@ pub const CLASSES: [Class; 58] = [
     waits("fonts-ready", "/late.woff2"),
     waits("text-in-its-font", "/late.woff2"),
     waits("redirected-picture", "/late-hop"),
+    Class { page: "picture-makes-room", file: "/late.png", culprit: true, also: &["/steady-800.png"] },
     waits("trickling-document", "/trickling-document"),
     waits("one-after-the-other", "/late.json"),
     waits("imported-as-it-runs", "/late.js"),
@@ -117,6 +118,12 @@ fn page(name: &str) -> Option<String> {
                 .into(),
             format!("<p>First</p>\n{hero}"),
         ),
+        // Of pictures two are on their way at a time while the parser is held up in the head.
+        "picture-makes-room" => {
+            let pictures = ["late.png", "steady-1400.png"].map(|file| format!("<img src=/{file} width=120 height=90>"));
+            let hero = "<img src=/steady-800.png width=360 height=240>";
+            ("<script src=/steady-750.js></script>".into(), format!("<p>First</p>{}{hero}", pictures.concat()))
+        }
         "sheet-above-picture" => {
             (String::new(), format!("<p>First</p>\n<link rel=stylesheet href=/late.css>\n{hero}"))
         }
@@ -391,6 +398,13 @@ async fn answer(State(site): State<Site>, Path(name): Path<String>, headers: axu
     }
     if name.starts_with("late") && late(&format!("/{name}")) && name != "late-events" {
         tokio::time::sleep(LATE).await;
+    }
+    if let Some((takes, kind)) = name.strip_prefix("steady-").and_then(|name| name.split_once('.')) {
+        tokio::time::sleep(Duration::from_millis(takes.parse().unwrap_or_default())).await;
+        return match kind {
+            "png" => ([(header::CONTENT_TYPE, "image/png")], picture()).into_response(),
+            _ => ([(header::CONTENT_TYPE, "text/javascript")], "").into_response(),
+        };
     }
     if let Some(page) = page(&name) {
         return Html(page).into_response();

@@ -97,6 +97,7 @@ pub(super) fn lazy(change: &mut Change<'_>, file: &ResourceKey) -> Effect {
             if own < first {
                 let lag = change.world.moment(asked).lag + first - own;
                 change.world.set_lag(asked, lag);
+                change.gives_place(id);
             }
         }
     }
