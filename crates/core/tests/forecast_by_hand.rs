@@ -1363,6 +1363,11 @@ fn a_picture_goes_once_another_has_made_room() {
     assert!(last.is_some_and(|at| at < 160.0), "{last:?}");
     let [hero, _] = sent(Edit::Lazy { file: file("short.jpg") });
     assert!(hero.is_some_and(|at| at < 160.0), "{hero:?}");
+    // Once nothing holds the parser up nothing is held back.
+    for edit in [Edit::DeferScript { file: file("lib.js") }, Edit::Remove { file: file("lib.js") }] {
+        let both = sent(edit);
+        assert!(both.iter().all(|at| at.is_some_and(|at| at < 160.0)), "{both:?}");
+    }
     // What is urgent waits for no room.
     site.0.requests[4].priority = Some("High".into());
     let told = forecast(&site, &[Edit::Remove { file: file("short.jpg") }]);

@@ -5,7 +5,9 @@ use super::dependants::dependants;
 use super::moments::{Moments, address, multiplexed};
 use super::world::{Bond, Cut, Kind, Moment, Need, Phase, Place, Task, World};
 use crate::graph::stands_below;
-use crate::{Bodies, InitiatorKind, Prepared, Request, RequestId, ResourceKey, ResourceKind, Scope, WorkName};
+use crate::{
+    Bodies, InitiatorKind, Prepared, RenderBlocking, Request, RequestId, ResourceKey, ResourceKind, Scope, WorkName,
+};
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
@@ -386,6 +388,18 @@ impl<'g> Change<'g> {
                 self.world.needs.push(Need { on: before, ..need });
             }
         }
+        let is_left = |b: &RequestId| !self.freed.contains(b) && !self.world.moment(Phase::Asked.of(*b)).gone;
+        let mut others = self.ground.blockers.iter().map(|(_, b)| *b).filter(is_left);
+        if self.holds_in_head(id) && !others.any(|b| self.holds_in_head(b)) {
+            self.make_room();
+        }
+    }
+
+    /// Whether a request was seen to hold the parser up in the head.
+    fn holds_in_head(&self, id: RequestId) -> bool {
+        let request = self.ground.prepared.load.request(id);
+        request.is_some_and(|r| r.render_blocking == RenderBlocking::Blocking)
+            && self.ground.moments.holds_parser.contains(&id)
     }
 
     /// Runs a piece of a task in one of its own, of an order among those that are ready. It needs what the

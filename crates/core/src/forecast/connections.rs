@@ -59,6 +59,19 @@ impl Change<'_> {
         }
     }
 
+    /// Has nothing be held back for the answer of another over HTTP/2, as where the parser reaches the body at once.
+    pub(super) fn make_room(&mut self) {
+        let requests = self.ground.prepared.load.requests.iter();
+        let sent: Vec<RequestId> = requests.filter(|r| multiplexed(r)).map(|r| r.id).collect();
+        for id in sent {
+            for i in self.needs_of(Phase::Sent.of(id)) {
+                let on = self.world.needs[i].on;
+                let is_answer = self.of_request(on).is_some_and(|other| other != id && on == Phase::Done.of(other));
+                self.world.needs[i].void |= is_answer;
+            }
+        }
+    }
+
     /// Has the first go of the pictures that are held back until rendering is let go, in the place of one that is not
     /// asked for, or once one has come that comes sooner: while it waits, the browser has so many on their way at a time.
     pub(super) fn next_picture(&mut self, id: RequestId, is_gone: bool) {
