@@ -490,6 +490,29 @@ fn a_line_that_is_shared_gives_each_file_its_bytes_and_a_server_that_pauses_its_
     assert!(paused > 1100.0, "{legs:#?}");
 }
 
+/// A script in the head holds the parser until 900, and of pictures two are on their way until then.
+#[test]
+fn a_picture_waits_for_the_one_that_makes_room_for_it() {
+    let legs = |priority: &str| {
+        let mut site = Site::new();
+        blocking(site.asks("gate.js", ResourceKind::Script, [150.0, 150.0, 300.0, 900.0]));
+        site.asks("other.jpg", ResourceKind::Image, [160.0, 160.0, 690.0, 700.0]);
+        site.asks("hero.jpg", ResourceKind::Image, [160.0, 702.0, 1000.0, 1400.0]);
+        for request in &mut site.0.requests[2..] {
+            (request.priority, request.protocol) = (Some(priority.into()), Some("h2".into()));
+        }
+        site.runs(WorkName::Evaluate, [901.0, 905.0], "gate.js");
+        site.paints(1420.0, Some("hero.jpg"));
+        path(&site)
+    };
+    let held = legs("Medium");
+    let why = held.iter().position(|l| matches!(l.fact, LegFact::HeldForRoom { .. })).expect("it says why");
+    assert_eq!(held[why].to_ms, Millis(702.0));
+    assert_eq!(held[why - 1].url.as_deref(), Some(at("other.jpg").as_str()), "{held:#?}");
+    // The browser holds back nothing that is urgent.
+    assert!(!legs("High").iter().any(|l| l.url.as_deref() == Some(at("other.jpg").as_str())));
+}
+
 #[test]
 fn a_file_that_is_not_urgent_is_held_back_until_rendering_is_let_go() {
     let made = |gate_ends: f64| {

@@ -168,17 +168,19 @@ fn binding(edges: Vec<Edge>, by: Millis) -> Option<Edge> {
     latest.or_else(|| edges.into_iter().next())
 }
 
-/// Joins a leg too short to read to the one before it (the first to the one after), keeping the sum.
+/// Joins a leg too short to read to the one before it (the first to the one after), keeping the sum. What one file had to
+/// do with another would be told by nothing else, however short.
 fn join_crumbs(legs: Vec<Leg>) -> Vec<Leg> {
+    let is_crumb = |leg: &Leg| leg.length() < CRUMB && !matches!(leg.fact, LegFact::HeldForRoom { .. });
     let mut joined: Vec<Leg> = Vec::with_capacity(legs.len());
     for mut leg in legs {
         if let Some(last) = joined.last_mut() {
             let same = last.cause == leg.cause && last.request == leg.request && last.fact == leg.fact;
-            if same || leg.length() < CRUMB {
+            if same || is_crumb(&leg) {
                 last.to_ms = leg.to_ms;
                 continue;
             }
-            if last.length() < CRUMB {
+            if is_crumb(last) {
                 leg.from_ms = last.from_ms;
                 joined.pop();
             }
