@@ -1368,6 +1368,16 @@ fn a_picture_goes_once_another_has_made_room() {
         let both = sent(edit);
         assert!(both.iter().all(|at| at.is_some_and(|at| at < 160.0)), "{both:?}");
     }
+    // It is not held back for longer than what holds the parser up.
+    let script_after = |wait| sent(Edit::FasterResponse { file: file("lib.js"), to: Some(Millis(wait)) });
+    let [hero, last] = script_after(0.0);
+    assert!(
+        hero.is_some_and(|at| (150.0..200.0).contains(&at)) && last.is_some_and(|at| at < 200.0),
+        "{hero:?} {last:?}"
+    );
+    let [hero, last] = script_after(300.0);
+    assert_eq!(hero, None, "the other had come by then");
+    assert!(last.is_some_and(|at| (450.0..500.0).contains(&at)), "{last:?}");
     // What is urgent waits for no room.
     site.0.requests[4].priority = Some("High".into());
     let told = forecast(&site, &[Edit::Remove { file: file("short.jpg") }]);

@@ -388,11 +388,22 @@ impl<'g> Change<'g> {
                 self.world.needs.push(Need { on: before, ..need });
             }
         }
-        let is_left = |b: &RequestId| !self.freed.contains(b) && !self.world.moment(Phase::Asked.of(*b)).gone;
-        let mut others = self.ground.blockers.iter().map(|(_, b)| *b).filter(is_left);
-        if self.holds_in_head(id) && !others.any(|b| self.holds_in_head(b)) {
+        if self.holds_in_head(id) && self.left_in_head().next().is_none() {
             self.make_room();
         }
+    }
+
+    /// The last moment at which what still holds the parser up in the head lets it go, by the times of moments; nothing
+    /// where nothing does.
+    pub(super) fn head_is_over(&self, at: &dyn Fn(Place) -> f64) -> Option<Place> {
+        let released = self.left_in_head().filter_map(|id| self.ground.moments.released.get(&id).copied());
+        released.max_by(|a, b| at(*a).total_cmp(&at(*b)))
+    }
+
+    fn left_in_head(&self) -> impl Iterator<Item = RequestId> {
+        let is_left = |b: &RequestId| !self.freed.contains(b) && !self.world.moment(Phase::Asked.of(*b)).gone;
+        let left = self.ground.blockers.iter().map(|(_, b)| *b).filter(move |b| is_left(b));
+        left.filter(|b| self.holds_in_head(*b))
     }
 
     /// Whether a request was seen to hold the parser up in the head.

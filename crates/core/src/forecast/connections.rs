@@ -4,6 +4,7 @@
 use super::change::{Change, OWN_HANDLING};
 use super::moments::multiplexed;
 use super::pool::Seat;
+use super::run::{SOONER, Times};
 use super::seats::{LOW, rank};
 use super::world::{Bond, Kind, Need, Phase, Place};
 use crate::graph::QUEUED;
@@ -61,15 +62,39 @@ impl Change<'_> {
 
     /// Has nothing be held back for the answer of another over HTTP/2, as where the parser reaches the body at once.
     pub(super) fn make_room(&mut self) {
-        let requests = self.ground.prepared.load.requests.iter();
-        let sent: Vec<RequestId> = requests.filter(|r| multiplexed(r)).map(|r| r.id).collect();
-        for id in sent {
-            for i in self.needs_of(Phase::Sent.of(id)) {
-                let on = self.world.needs[i].on;
-                let is_answer = self.of_request(on).is_some_and(|other| other != id && on == Phase::Done.of(other));
-                self.world.needs[i].void |= is_answer;
-            }
+        for i in self.held_for_room() {
+            self.world.needs[i].void = true;
         }
+    }
+
+    /// Has what is held back for the answer of another go once the parser reaches the body, where by a run that is
+    /// sooner than it was, and than that answer. Whether anything does.
+    pub(super) fn make_room_sooner(&mut self, times: &Times) -> bool {
+        let Some(reached) = self.head_is_over(&|place| times.at[place as usize]) else { return false };
+        let at = times.at[reached as usize];
+        if at > self.world.moment(reached).at - SOONER {
+            return false;
+        }
+        let mut held = self.held_for_room();
+        held.retain(|i| times.at[self.world.needs[*i].on as usize] > at + SOONER);
+        for &i in &held {
+            let need = self.world.needs[i];
+            self.world.needs[i].void = true;
+            self.world.needs.push(Need { on: reached, ..need });
+        }
+        !held.is_empty()
+    }
+
+    /// What requests over HTTP/2 need of the answers of others to be sent.
+    fn held_for_room(&self) -> Vec<usize> {
+        let load = &self.ground.prepared.load;
+        let is_held = |need: &Need| {
+            let own = self.of_request(need.moment).filter(|id| need.moment == Phase::Sent.of(*id));
+            let other = self.of_request(need.on).filter(|id| need.on == Phase::Done.of(*id));
+            let own = own.and_then(|id| load.request(id)).filter(|r| multiplexed(r));
+            !need.void && own.zip(other).is_some_and(|(own, other)| own.id != other)
+        };
+        self.world.needs.iter().enumerate().filter(|(_, need)| is_held(need)).map(|(i, _)| i).collect()
     }
 
     /// Has the first go of the pictures that are held back until rendering is let go, in the place of one that is not

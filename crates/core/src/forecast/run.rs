@@ -33,7 +33,7 @@ const SETTLED: f64 = 0.5;
 /// So many turns at most.
 const TURNS: usize = 8;
 /// What comes sooner by less than this, in ms, comes in the same frame.
-const SOONER: f64 = 1.0;
+pub(super) const SOONER: f64 = 1.0;
 /// A frame is begun where the thread rests so long, in ms: not between two tasks that follow each other.
 const RESTS: f64 = 2.0;
 /// Times that are equal but for rounding.

@@ -193,6 +193,9 @@ impl Model {
     /// Runs what a change made of the load.
     pub(super) fn run_changed(&self, mut change: Change<'_>) -> (World, Times) {
         let mut times = settled(&mut change.world, &self.calibration);
+        if change.make_room_sooner(&times) {
+            times = settled(&mut change.world, &self.calibration);
+        }
         for _ in 0..MOST_STOPS {
             let Some((parser, runs)) = change.new_stop(&self.may_stop, &times) else { break };
             for run in runs {

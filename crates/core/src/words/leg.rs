@@ -213,7 +213,7 @@ pub fn leg_sentence(fact: &LegFact) -> String {
         }
         LegFact::HeldForRoom { gate, .. } => {
             return format!(
-                "The browser has few files on their way that are not urgent while rendering is blocked; {} had come and made room.",
+                "The browser has few files on their way that are not urgent until the parser reaches the body; {} had come and made room.",
                 short_name(gate)
             );
         }
